@@ -1,0 +1,168 @@
+"""The command ``brisk-sentry``: inspect and check files without a database and without a server.
+
+Exit status: 0 no fail, 1 a fail, 2 wrong use, 3 the file cannot be read.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+from brisk_core import sandbox
+from brisk_core.edit import EditHints, Timeline, parse_range, timeline_from_json
+from brisk_core.errors import EditRefused, RangeRefused, SpecRefused, UnreadableFile, ValueRefused
+from brisk_core.facts import REGISTRY, Depth, Inspection, Unheard, Witness, inspection_from_json, spell
+from brisk_core.reading import Source
+from brisk_core.report import check_to_json
+from brisk_core.spec import Check, Outcome, Spec, judge, parse_spec, shelf_texts
+from brisk_core.version import ENGINE
+
+NO_FAIL, A_FAIL, WRONG_USE, UNREADABLE = 0, 1, 2, 3
+
+
+class _Refusal(Exception):
+    """An answer other than a result: its exit status and its sentence."""
+
+    def __init__(self, status: int, says: str) -> None:
+        super().__init__(says)
+        self.status = status
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise _Refusal(WRONG_USE, f"{message} (see {self.prog} --help)")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="brisk-sentry", description="Says, with proof, whether a rendered file is what was ordered.")
+    parser.add_argument("--version", action="version", version=ENGINE)
+    verbs = parser.add_subparsers(dest="verb", required=True, parser_class=_Parser)
+    inspect = verbs.add_parser("inspect", help="read a file and print its facts")
+    inspect.add_argument("file")
+    inspect.add_argument("--depth", choices=[depth.value for depth in Depth], default=Depth.FULL.value)
+    inspect.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/inspection/1")
+    check = verbs.add_parser("check", help="judge a file by a spec and a timeline")
+    check.add_argument("file")
+    check.add_argument("--spec", required=True, help="a spec document, or the id of a shipped spec")
+    check.add_argument("--timeline", help="an OTIO or EDL file")
+    check.add_argument("--range", help="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after")
+    check.add_argument("--master", help="a master to hold the file against")
+    check.add_argument("--edit-rate", help="frame rate of an EDL, which does not state it")
+    check.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/check/1")
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the command and return its exit status."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        options = _parser().parse_args(words)
+        return _inspect(options) if options.verb == "inspect" else _check(options)
+    except _Refusal as refusal:
+        sys.stderr.write(f"brisk-sentry: {' '.join(str(refusal).split())}\n")
+        if "--json" in words:
+            print(json.dumps({"error": str(refusal)}))
+        return refusal.status
+    except BrokenPipeError:
+        return NO_FAIL
+
+
+def _read(file: str, depth: Depth) -> Inspection:
+    try:
+        source = Source.at(file)
+        request = {
+            "url": file,
+            "name": source.name,
+            "depth": depth.value,
+            "take_digest": depth is not Depth.HEADERS,
+        }
+        return inspection_from_json(sandbox.run("inspect", request))
+    except UnreadableFile as error:
+        raise _Refusal(UNREADABLE, str(error)) from error
+
+
+def _inspect(options: argparse.Namespace) -> int:
+    from brisk_core.facts import inspection_to_json
+
+    inspection = _read(options.file, Depth(options.depth))
+    if options.json:
+        print(json.dumps(inspection_to_json(inspection), indent=2, ensure_ascii=False))
+        return NO_FAIL
+    for id_, witnessed in inspection.facts.items():
+        row = REGISTRY[id_]
+        said = [
+            spell(row.kind, row.per_track, None if value is Unheard.UNHEARD else value, row.unit)
+            for value in (witnessed.of(witness) for witness in Witness)
+        ]
+        if any(text != "–" for text in said):
+            print(f"{id_:32} {said[0]:28} {said[1]:28} {said[2]}")
+    return NO_FAIL
+
+
+def _read_spec(name: str) -> Spec:
+    shelf = shelf_texts()
+    path = Path(name)
+    try:
+        if not path.is_file():
+            if name in shelf:
+                return parse_spec(shelf[name])
+            raise _Refusal(
+                WRONG_USE, f"there is no spec {name!r}; expected a file or one of the shipped {', '.join(shelf)}"
+            )
+        return parse_spec(path.read_text(encoding="utf-8"))
+    except UnicodeDecodeError as error:
+        raise _Refusal(WRONG_USE, f"{name} is not text in UTF-8; expected a spec in YAML or JSON") from error
+    except SpecRefused as error:
+        raise _Refusal(WRONG_USE, f"{name}: {error}") from error
+
+
+def _read_timeline(path: str, inspection: Inspection, rate: str | None) -> Timeline:
+    assumed = inspection.best("picture.frame_rate")
+    hints: dict[str, Any] = {"rate": rate, "assumed_rate": str(assumed) if assumed else None}
+    try:
+        if not Path(path).is_file():
+            raise _Refusal(WRONG_USE, f"there is no timeline {path!r}; expected an OTIO or EDL file")
+        EditHints.from_json(hints)
+        request = {"path": str(Path(path).resolve()), "name": Path(path).name, "hints": hints}
+        return timeline_from_json(sandbox.run("edit", request))
+    except (EditRefused, ValueRefused) as error:
+        raise _Refusal(WRONG_USE, f"{path}: {error}") from error
+    except UnreadableFile as error:
+        raise _Refusal(UNREADABLE, f"{path}: {error}") from error
+
+
+def _check(options: argparse.Namespace) -> int:
+    spec = _read_spec(options.spec)
+    if options.range and not options.timeline:
+        raise _Refusal(WRONG_USE, "a range needs a timeline; expected --timeline beside --range")
+    if options.master:
+        raise _Refusal(WRONG_USE, "this engine does not hold a file against a master yet; expected no --master")
+    inspection = _read(options.file, Depth.FULL)
+    timeline = _read_timeline(options.timeline, inspection, options.edit_rate) if options.timeline else None
+    try:
+        part = parse_range(options.range, timeline) if options.range and timeline else None
+    except RangeRefused as error:
+        raise _Refusal(WRONG_USE, str(error)) from error
+    check = judge(spec, inspection, timeline=timeline, part=part)
+    if options.json:
+        print(json.dumps(check_to_json(check, inspection), indent=2, ensure_ascii=False))
+    else:
+        _print_check(check)
+    return A_FAIL if check.counts[Outcome.FAIL.value] else NO_FAIL
+
+
+def _print_check(check: Check) -> None:
+    counts = ", ".join(f"{count} {outcome}" for outcome, count in check.counts.items() if count)
+    print(f"{check.spec.name}: {check.verdict.value} ({counts})")
+    for finding in check.findings:
+        print(f"{finding.outcome.value:13} {finding.line.label:28} asked {finding.required:24} found {finding.found}")
+        if finding.outcome in (Outcome.FAIL, Outcome.CAUTION):
+            print(f"{'':13} {finding.says}\n{'':13} {finding.remedy}")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

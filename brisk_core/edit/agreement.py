@@ -1,0 +1,93 @@
+"""The file against the timeline, characteristic by characteristic."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.edit.ranges import FrameRange
+from brisk_core.edit.timeline import Timeline
+from brisk_core.exact import Timecode
+from brisk_core.facts import Inspection, Kind, value_to_json
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Agreement:
+    """One ``edit.*`` characteristic: what the timeline has, what the file has."""
+
+    kind: Kind  #: kind of both values
+    timeline: Any  #: None when the timeline does not say
+    file: Any  #: None when the file does not say
+    agrees: bool | None  #: None when either does not say
+    difference: int | None = None  #: frames, for the length
+    unit: str = ""
+
+    def to_json(self) -> dict[str, Any]:
+        """Return the object of ``characteristics.md``: timeline, file, agrees; expected, found, difference for length."""
+        if self.unit == "frames":
+            return {"expected": self.timeline, "found": self.file, "difference": self.difference}
+        per_track = isinstance(self.file, tuple) and self.kind is Kind.COUNT
+        return {
+            "timeline": value_to_json(self.kind, False, self.timeline),
+            "file": value_to_json(self.kind, per_track, self.file),
+            "agrees": self.agrees,
+        }
+
+
+def _pair(kind: Kind, timeline: Any, file: Any) -> Agreement:
+    known = timeline is not None and file is not None
+    return Agreement(kind=kind, timeline=timeline, file=file, agrees=timeline == file if known else None)
+
+
+def agree(inspection: Inspection, timeline: Timeline, part: FrameRange | None = None) -> dict[str, Agreement]:
+    """Return every ``edit.*`` characteristic that headers and packets can answer, by id."""
+    part = part or FrameRange.whole(timeline)
+    best = inspection.best
+    rates = best("sound.sample_rate")
+    scan = best("picture.scan")
+    rows = {
+        "edit.size": _pair(Kind.SIZE, timeline.size, best("picture.size")),
+        "edit.frame_rate": _pair(
+            Kind.RATE, timeline.rate if timeline.rate_stated else None, best("picture.frame_rate")
+        ),
+        "edit.scan": _pair(Kind.TEXT, timeline.scan, scan),
+        "edit.pixel_aspect": _pair(Kind.RATIO, timeline.pixel_aspect, best("picture.pixel_aspect")),
+        "edit.start_timecode": _start(inspection, timeline, part),
+        "edit.sample_rate": Agreement(
+            kind=Kind.COUNT,
+            timeline=timeline.sample_rate,
+            file=rates or None,
+            agrees=all(rate == timeline.sample_rate for rate in rates) if rates and timeline.sample_rate else None,
+            unit="Hz",
+        ),
+        "edit.length": _length(inspection, timeline, part),
+    }
+    return rows
+
+
+def _start(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:
+    expected = timeline.start.plus(part.start) if timeline.start else None
+    spoken = inspection.facts["wrapper.start_timecode"].spoken()
+    found: Timecode | None = next(iter(spoken.values()), None)
+    agrees = str(expected) == str(found) if expected and found else None
+    return Agreement(kind=Kind.TIMECODE, timeline=expected, file=found, agrees=agrees)
+
+
+def _length(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:
+    """Frames of the range at the file's rate against frames found."""
+    expected: int | None = part.length
+    rate: Fraction | None = inspection.best("picture.frame_rate")
+    if rate is not None and rate != timeline.rate:
+        expected = round(part.length * rate / timeline.rate)
+    found = inspection.best("picture.frame_count")
+    if found is None or rate is None:
+        return Agreement(kind=Kind.COUNT, timeline=expected, file=found, agrees=None, unit="frames")
+    return Agreement(
+        kind=Kind.COUNT,
+        timeline=expected,
+        file=found,
+        agrees=found == expected,
+        difference=found - expected if expected is not None else None,
+        unit="frames",
+    )

@@ -1,0 +1,182 @@
+"""An inspection: what three witnesses say of one file, and what could not be heard and why."""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from brisk_core.facts.kinds import value_from_json, value_to_json
+from brisk_core.facts.registry import REGISTRY, Characteristic, Stage, Witness
+from brisk_core.version import ENGINE
+
+INSPECTION_SCHEMA = "brisk-sentry/inspection/1"
+
+
+class Depth(enum.Enum):
+    """How far a file has been read; each depth includes the former."""
+
+    HEADERS = "headers"
+    PACKETS = "packets"
+    FULL = "full"
+
+
+class Unheard(enum.Enum):
+    """Stands where a witness could not be heard; the reason is in ``Inspection.unread``."""
+
+    UNHEARD = "unheard"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Witnessed:
+    """What the three witnesses say of one characteristic; ``None`` is "nothing to say", ``Unheard`` is "not heard"."""
+
+    declared: Any = None
+    coded: Any = None
+    observed: Any = None
+
+    def of(self, witness: Witness) -> Any:
+        """Return what one witness says."""
+        return getattr(self, witness.value)
+
+    def spoken(self) -> dict[Witness, Any]:
+        """Return the witnesses that say something, in the order declared, coded, observed."""
+        said = {witness: self.of(witness) for witness in Witness}
+        return {witness: value for witness, value in said.items() if value is not None and value is not Unheard.UNHEARD}
+
+    @property
+    def best(self) -> Any:
+        """What the strongest witness says: observed, else coded, else declared, else ``None``."""
+        values = list(self.spoken().values())
+        return values[-1] if values else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Inspection:
+    """What was read and measured of one file by one engine."""
+
+    file_name: str
+    file_size: int  #: bytes
+    depth: Depth
+    facts: Mapping[str, Witnessed]  #: every characteristic of an inspection, by id
+    unread: Mapping[str, str]  #: why a witness could not be heard, by id
+    engine: str = ENGINE
+
+    def best(self, id_: str) -> Any:
+        """Return what the strongest witness says of a characteristic."""
+        return self.facts[id_].best
+
+
+def inspected(characteristic: Characteristic) -> bool:
+    """Is this known from the file alone (and not only in a check)?"""
+    return characteristic.stage is not Stage.CHECK
+
+
+@dataclass(slots=True)
+class FactsBuilder:
+    """Collects what readers say; refuses a witness that the registry does not let speak."""
+
+    _values: dict[tuple[str, Witness], Any] = field(default_factory=dict)
+    _reasons: dict[str, str] = field(default_factory=dict)
+
+    def say(self, witness: Witness, id_: str, value: Any) -> None:
+        """Record what a witness says; ``None`` says nothing and changes nothing."""
+        if witness not in REGISTRY[id_].witnesses:
+            raise ValueError(f"{id_} has no {witness.value} witness")
+        if value is not None:
+            self._values[id_, witness] = value
+
+    def declared(self, id_: str, value: Any) -> None:
+        """Record what the wrapper says."""
+        self.say(Witness.DECLARED, id_, value)
+
+    def coded(self, id_: str, value: Any) -> None:
+        """Record what the stream's headers say."""
+        self.say(Witness.CODED, id_, value)
+
+    def observed(self, id_: str, value: Any) -> None:
+        """Record what packets, pictures or samples show."""
+        self.say(Witness.OBSERVED, id_, value)
+
+    def unread(self, id_: str, reason: str) -> None:
+        """Record why the observed witness of a characteristic could not be heard."""
+        self._reasons[id_] = reason
+
+    def unread_missing(self, stage: Stage, reason: str) -> None:
+        """Give ``reason`` for every characteristic of a stage that has not been observed and has no reason yet."""
+        for id_, row in REGISTRY.items():
+            if row.stage is stage and Witness.OBSERVED in row.witnesses and (id_, Witness.OBSERVED) not in self._values:
+                self._reasons.setdefault(id_, reason)
+
+    def said(self, witness: Witness, id_: str) -> Any:
+        """Return what a witness has said so far, ``None`` for nothing."""
+        return self._values.get((id_, witness))
+
+    def finish(self, *, file_name: str, file_size: int, depth: Depth) -> Inspection:
+        """Return the inspection, with a reason for every observation that is missing."""
+        for stage in Stage:
+            self.unread_missing(stage, stage.value)
+        facts: dict[str, Witnessed] = {}
+        unread: dict[str, str] = {}
+        for id_, row in REGISTRY.items():
+            if not inspected(row):
+                continue
+            said = {witness.value: self._values.get((id_, witness)) for witness in row.witnesses}
+            if Witness.OBSERVED in row.witnesses and said["observed"] is None:
+                said["observed"] = Unheard.UNHEARD
+                unread[id_] = self._reasons[id_]
+            facts[id_] = Witnessed(**said)
+        return Inspection(file_name=file_name, file_size=file_size, depth=depth, facts=facts, unread=unread)
+
+
+def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
+    """Return the inspection as JSON of schema ``brisk-sentry/inspection/1``.
+
+    Durations stand as exact fractions with a float beside them, ``declared`` with ``declared_s``.
+    """
+    rows: dict[str, dict[str, Any]] = {}
+    for id_, witnessed in inspection.facts.items():
+        row = REGISTRY[id_]
+        entry: dict[str, Any] = {}
+        for witness in Witness:
+            value = witnessed.of(witness)
+            if value is Unheard.UNHEARD:
+                continue
+            entry[witness.value] = value_to_json(row.kind, row.per_track, value)
+            if row.kind.value == "seconds" and value is not None:
+                entry[f"{witness.value}_s"] = [float(one) for one in value] if row.per_track else float(value)
+        rows[id_] = entry
+    return {
+        "schema": INSPECTION_SCHEMA,
+        "engine": inspection.engine,
+        "depth": inspection.depth.value,
+        "file": {"name": inspection.file_name, "size": inspection.file_size},
+        "characteristics": rows,
+        "unread": dict(inspection.unread),
+    }
+
+
+def inspection_from_json(document: Mapping[str, Any]) -> Inspection:
+    """Return the inspection that ``inspection_to_json`` wrote; raises ``ValueError`` for another schema."""
+    if document.get("schema") != INSPECTION_SCHEMA:
+        raise ValueError(f"met schema {document.get('schema')!r}; expected {INSPECTION_SCHEMA!r}")
+    facts = {}
+    for id_, entry in document["characteristics"].items():
+        row = REGISTRY[id_]
+        facts[id_] = Witnessed(
+            **{
+                witness.value: value_from_json(row.kind, row.per_track, entry[witness.value])
+                if witness.value in entry
+                else Unheard.UNHEARD
+                for witness in Witness
+            }
+        )
+    return Inspection(
+        file_name=document["file"]["name"],
+        file_size=document["file"]["size"],
+        depth=Depth(document["depth"]),
+        facts=facts,
+        unread=dict(document["unread"]),
+        engine=document["engine"],
+    )

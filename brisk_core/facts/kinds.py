@@ -1,0 +1,232 @@
+"""Kinds of value, each with its Python type, its JSON form and its spelling for people.
+
+==========  ==========================  ============================
+kind        in Python                   in JSON
+==========  ==========================  ============================
+rate        Fraction                    ``"30000/1001"``
+ratio       Fraction                    ``"16:11"``
+seconds     Fraction                    ``"251/25"``
+size        (width, height)             ``[1920, 1080]``
+area        (x, y, width, height)       ``[0, 0, 1920, 1080]``
+timecode    Timecode                    ``{"timecode", "rate"}``
+tracks      tuple of Track              list of objects
+captions    tuple of CaptionTrack       list of objects
+chapters    tuple of Chapter            list of objects
+spans       tuple of Span               list of objects
+others      as JSON has them            as they are
+==========  ==========================  ============================
+
+A value a track has for itself is a tuple of these, in track order, ``None`` where a track has nothing to say.
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.exact import (
+    Timecode,
+    parse_rate,
+    parse_ratio,
+    parse_seconds,
+    spell_bit_rate,
+    spell_bytes,
+    spell_rate,
+    spell_ratio,
+    spell_seconds,
+    spell_size,
+)
+
+
+class Kind(enum.Enum):
+    """The kind of value a characteristic has."""
+
+    TEXT = "text"
+    CHOICE = "choice"
+    FLAG = "yes or no"
+    COUNT = "count"
+    NUMBER = "number"
+    BYTES = "bytes"
+    BIT_RATE = "bit/s"
+    RATE = "rate"
+    RATIO = "ratio"
+    SECONDS = "seconds"
+    SIZE = "size"
+    AREA = "area"
+    TIMECODE = "timecode"
+    TEXTS = "list of text"
+    TRACKS = "list of tracks"
+    CAPTIONS = "list of captions"
+    CHAPTERS = "list of chapters"
+    SPANS = "spans"
+    OBJECT = "object"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Track:
+    """One track of a wrapper, in the wrapper's order."""
+
+    kind: str  #: picture, sound, text, timecode or data
+    codec: str  #: the wrapper's own label
+    language: str | None  #: ISO 639-2 code, None where none is declared
+    default: bool  #: chosen when nobody chooses
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CaptionTrack:
+    """A track or file of captions."""
+
+    kind: str  #: embedded or sidecar
+    format: str
+    language: str | None  #: ISO 639-2 code
+    count: int | None  #: captions in it, None where they have not been counted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chapter:
+    """A place a player can jump to."""
+
+    time: Fraction  #: seconds from the start of the presentation
+    title: str
+    on_random_access: bool | None  #: None where packets have not been read
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Span:
+    """A half-open stretch of frames."""
+
+    start: int  #: first frame, from 0 in presentation order
+    end: int  #: first frame after; always > start
+    detail: str = ""  #: what happens there, in words
+
+
+def _fraction_text(value: Fraction) -> str:
+    return f"{value.numerator}/{value.denominator}"
+
+
+def _timecode_to_json(value: Timecode) -> dict[str, str]:
+    return {"timecode": str(value), "rate": _fraction_text(value.rate)}
+
+
+def _timecode_from_json(value: dict[str, str]) -> Timecode:
+    return Timecode.parse(value["timecode"], parse_rate(value["rate"]))
+
+
+def _track_to_json(track: Track) -> dict[str, Any]:
+    return {"kind": track.kind, "codec": track.codec, "language": track.language, "default": track.default}
+
+
+def _caption_to_json(caption: CaptionTrack) -> dict[str, Any]:
+    return {
+        "kind": caption.kind,
+        "format": caption.format,
+        "language": caption.language,
+        "count": caption.count,
+    }
+
+
+def _chapter_to_json(chapter: Chapter) -> dict[str, Any]:
+    return {
+        "time": _fraction_text(chapter.time),
+        "time_s": float(chapter.time),
+        "title": chapter.title,
+        "on_random_access": chapter.on_random_access,
+    }
+
+
+def _chapter_from_json(value: dict[str, Any]) -> Chapter:
+    return Chapter(
+        time=parse_seconds(value["time"]), title=value["title"], on_random_access=value.get("on_random_access")
+    )
+
+
+def _span_to_json(span: Span) -> dict[str, Any]:
+    row: dict[str, Any] = {"start": span.start, "end": span.end}
+    return row | {"detail": span.detail} if span.detail else row
+
+
+def _same(value: Any) -> Any:
+    return value
+
+
+_TO_JSON: dict[Kind, Callable[[Any], Any]] = {
+    Kind.RATE: _fraction_text,
+    Kind.SECONDS: _fraction_text,
+    Kind.RATIO: spell_ratio,
+    Kind.SIZE: list,
+    Kind.AREA: list,
+    Kind.TEXTS: list,
+    Kind.TIMECODE: _timecode_to_json,
+    Kind.TRACKS: lambda value: [_track_to_json(track) for track in value],
+    Kind.CAPTIONS: lambda value: [_caption_to_json(caption) for caption in value],
+    Kind.CHAPTERS: lambda value: [_chapter_to_json(chapter) for chapter in value],
+    Kind.SPANS: lambda value: [_span_to_json(span) for span in value],
+}
+_FROM_JSON: dict[Kind, Callable[[Any], Any]] = {
+    Kind.RATE: parse_rate,
+    Kind.SECONDS: parse_seconds,
+    Kind.RATIO: parse_ratio,
+    Kind.SIZE: tuple,
+    Kind.AREA: tuple,
+    Kind.TEXTS: tuple,
+    Kind.TIMECODE: _timecode_from_json,
+    Kind.TRACKS: lambda value: tuple(Track(**track) for track in value),
+    Kind.CAPTIONS: lambda value: tuple(CaptionTrack(**caption) for caption in value),
+    Kind.CHAPTERS: lambda value: tuple(_chapter_from_json(chapter) for chapter in value),
+    Kind.SPANS: lambda value: tuple(Span(**span) for span in value),
+}
+
+
+def value_to_json(kind: Kind, per_track: bool, value: Any) -> Any:
+    """Return the JSON form of a value; ``None`` stays ``None``."""
+    if value is None:
+        return None
+    if per_track:
+        return [value_to_json(kind, False, one) for one in value]
+    return _TO_JSON.get(kind, _same)(value)
+
+
+def value_from_json(kind: Kind, per_track: bool, value: Any) -> Any:
+    """Return the Python value that ``value_to_json`` wrote."""
+    if value is None:
+        return None
+    if per_track:
+        return tuple(value_from_json(kind, False, one) for one in value)
+    return _FROM_JSON.get(kind, _same)(value)
+
+
+def _spell_object(value: dict[str, Any]) -> str:
+    return ", ".join(f"{key} {item}" for key, item in value.items()) or "none"
+
+
+_SPELL: dict[Kind, Callable[[Any], str]] = {
+    Kind.FLAG: lambda value: "yes" if value else "no",
+    Kind.BYTES: spell_bytes,
+    Kind.BIT_RATE: spell_bit_rate,
+    Kind.RATE: spell_rate,
+    Kind.RATIO: spell_ratio,
+    Kind.SECONDS: spell_seconds,
+    Kind.SIZE: spell_size,
+    Kind.AREA: lambda value: f"{value[2]} × {value[3]} at {value[0]}, {value[1]}",
+    Kind.NUMBER: lambda value: f"{value:g}",
+    Kind.TEXTS: lambda value: ", ".join(value) or "none",
+    Kind.TRACKS: lambda value: ", ".join(f"{track.kind} {track.codec}" for track in value) or "none",
+    Kind.CAPTIONS: lambda value: ", ".join(f"{one.kind} {one.format}" for one in value) or "none",
+    Kind.CHAPTERS: lambda value: f"{len(value)} chapters" if len(value) != 1 else "1 chapter",
+    Kind.SPANS: lambda value: f"{len(value)} places" if len(value) != 1 else "1 place",
+    Kind.OBJECT: _spell_object,
+}
+
+
+def spell(kind: Kind, per_track: bool, value: Any, unit: str = "") -> str:
+    """Return a value as a person reads it, with its unit; an en dash where there is nothing."""
+    if value is None:
+        return "–"
+    if per_track:
+        spelled = [spell(kind, False, one, unit) for one in value]
+        return spelled[0] if len(set(spelled)) == 1 else ", ".join(spelled) or "no sound"
+    text = _SPELL.get(kind, str)(value)
+    return f"{text} {unit}" if unit else text

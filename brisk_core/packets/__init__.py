@@ -1,0 +1,21 @@
+"""Facts of packets, without decoding: times, sizes, types.
+
+From the ground up: ``series`` (what is kept of each packet), ``picture_types``, ``demux`` (the one pass), ``timing``,
+``bit_rates``, ``groups``, ``observe`` (all facts of the pass).
+"""
+
+from brisk_core.packets.bit_rates import one_second_windows
+from brisk_core.packets.demux import PacketPass, SoundTotals, read_packets
+from brisk_core.packets.observe import observe_packets
+from brisk_core.packets.series import PacketSeries, load_series, save_series
+
+__all__ = [
+    "PacketPass",
+    "PacketSeries",
+    "SoundTotals",
+    "load_series",
+    "observe_packets",
+    "one_second_windows",
+    "read_packets",
+    "save_series",
+]

@@ -1,0 +1,151 @@
+"""The one pass over all packets of a file."""
+
+from __future__ import annotations
+
+from array import array
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any
+
+import av
+import numpy as np
+
+from brisk_core.packets.picture_types import count_slices, head_reader
+from brisk_core.packets.series import NO_TIME, PacketSeries
+from brisk_core.reading import HeaderReading, Source, open_container
+
+SLICE_PICTURES = 50  # first pictures whose slices are counted (characteristics, picture.slices)
+_REPORT_EVERY = 2000  # packets between two reports of progress
+
+Progress = Callable[[int, int], None]  #: bytes done, bytes in all
+
+
+@dataclass(slots=True, kw_only=True)
+class SoundTotals:
+    """Sums over the packets of one sound track."""
+
+    time_base: Fraction
+    size: int = 0  #: bytes
+    packets: int = 0
+    first: int | None = None  #: first presentation time in ticks
+    end: int = 0  #: end of the last packet in ticks
+
+
+@dataclass(slots=True, kw_only=True)
+class PacketPass:
+    """What one pass leaves."""
+
+    series: PacketSeries | None  #: None for a file without pictures
+    sound: list[SoundTotals]
+    caption_counts: list[int]  #: packets of each text track
+    slices: int | None  #: the most met in the first pictures
+    closed_groups: dict[int, bool]  #: closed_gop by index of the random access packet, where coded
+    without_pts: int  #: presented picture packets that carry no presentation time
+    damaged: int  #: packets marked as corrupt
+    stopped: str  #: why the pass ended early, empty when it did not
+    last_byte: int  #: offset of the last packet met
+
+
+@dataclass(slots=True)
+class _PictureColumns:
+    pts: array[int] = field(default_factory=lambda: array("q"))
+    dts: array[int] = field(default_factory=lambda: array("q"))
+    sizes: array[int] = field(default_factory=lambda: array("I"))
+    types: bytearray = field(default_factory=bytearray)
+    keys: bytearray = field(default_factory=bytearray)
+    ends: dict[int, int] = field(default_factory=dict)  # duration by presentation time, of the latest few only
+
+
+def read_packets(source: Source, reading: HeaderReading, progress: Progress | None = None) -> PacketPass:
+    """Demux the whole file once; damage ends or marks the pass and is named, never raised.
+
+    Raises ``UnreadableFile`` only when the file cannot be opened. Reports progress in bytes.
+    """
+    with open_container(source) as container:
+        picture = container.streams[reading.picture_index] if reading.picture_index is not None else None
+        sounds = {stream.index: SoundTotals(time_base=stream.time_base) for stream in container.streams.audio}
+        captions: Counter[int] = Counter({stream.index: 0 for stream in container.streams.subtitles})
+        columns = _PictureColumns()
+        codec = reading.picture_codec or ""
+        length_size = reading.coded.sets.length_size if reading.coded else None
+        head_of = head_reader(codec, length_size)
+        closed: dict[int, bool] = {}
+        slice_counts: list[int] = []
+        damaged = seen = last_byte = 0
+        stopped = ""
+        picture_at = picture.index if picture is not None else -1
+        try:
+            for packet in container.demux():
+                if not packet.size:
+                    continue
+                seen += 1
+                if packet.pos is not None and packet.pos > last_byte:
+                    last_byte = packet.pos
+                if progress and seen % _REPORT_EVERY == 0:
+                    progress(min(last_byte, source.size), source.size)
+                damaged += packet.is_corrupt
+                index = packet.stream_index
+                if index == picture_at:
+                    if packet.is_discard:
+                        continue
+                    data = memoryview(packet)
+                    head = head_of(data)
+                    if head.closed_group is not None:
+                        closed[len(columns.sizes)] = head.closed_group
+                    if len(slice_counts) < SLICE_PICTURES:
+                        slice_counts.append(count_slices(bytes(data), codec, length_size))
+                    _append(columns, packet, head.type)
+                elif index in sounds:
+                    _add_sound(sounds[index], packet)
+                elif index in captions:
+                    captions[index] += 1
+        except (av.FFmpegError, IndexError, UnicodeDecodeError, MemoryError) as error:
+            stopped = f"reading stopped at byte {last_byte}: {getattr(error, 'strerror', None) or error}"
+        without_pts = sum(value == NO_TIME for value in columns.pts)
+        return PacketPass(
+            series=_series(columns, picture) if picture is not None and len(columns.sizes) else None,
+            sound=list(sounds.values()),
+            caption_counts=list(captions.values()),
+            slices=max(slice_counts, default=0) or None,
+            closed_groups=closed,
+            without_pts=without_pts,
+            damaged=damaged,
+            stopped=stopped,
+            last_byte=last_byte,
+        )
+
+
+def _append(columns: _PictureColumns, packet: Any, picture_type: str) -> None:
+    pts = packet.pts
+    columns.pts.append(NO_TIME if pts is None else pts)
+    columns.dts.append(NO_TIME if packet.dts is None else packet.dts)
+    columns.sizes.append(packet.size)
+    columns.types.append(ord(picture_type))
+    columns.keys.append(packet.is_keyframe)
+    if pts is not None:
+        columns.ends[pts] = packet.duration or 0
+        if len(columns.ends) > 64:  # only the latest presented picture matters, within reordering distance
+            del columns.ends[min(columns.ends)]
+
+
+def _add_sound(totals: SoundTotals, packet: Any) -> None:
+    totals.size += packet.size
+    totals.packets += 1
+    if packet.pts is not None:
+        totals.first = packet.pts if totals.first is None else min(totals.first, packet.pts)
+        totals.end = max(totals.end, packet.pts + (packet.duration or 0))
+
+
+def _series(columns: _PictureColumns, stream: Any) -> PacketSeries:
+    pts = np.frombuffer(columns.pts, dtype=np.int64)
+    return PacketSeries(
+        time_base=stream.time_base,
+        pts=pts,
+        dts=np.frombuffer(columns.dts, dtype=np.int64),
+        sizes=np.frombuffer(columns.sizes, dtype=np.uint32),
+        types=np.frombuffer(bytes(columns.types), dtype=np.uint8),
+        random_access=np.frombuffer(bytes(columns.keys), dtype=np.bool_),
+        last_duration=columns.ends.get(int(pts.max()), 0),
+    )

@@ -1,0 +1,144 @@
+"""All facts that packets show, put to the registry."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+
+from brisk_core.facts import FactsBuilder, Stage, Witness
+from brisk_core.packets.bit_rates import is_constant, one_second_windows
+from brisk_core.packets.demux import PacketPass
+from brisk_core.packets.groups import find_groups
+from brisk_core.packets.series import NO_TIME, PacketSeries
+from brisk_core.packets.timing import RateFit, find_gaps, fit_rate
+from brisk_core.reading import HeaderReading
+
+_UNTYPED = "picture types are read of AVC, MPEG-2 and intra-only codecs only"
+
+
+def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
+    """Record what the packet pass shows in the reading's facts."""
+    builder = reading.builder
+    size = builder.said(Witness.DECLARED, "file.size")
+    _observe_sound_rates(builder, taken)
+    _observe_captions(builder, taken)
+    if taken.stopped:
+        _mark_stopped(builder, taken)
+    if taken.series is None:
+        builder.unread_missing(Stage.PACKETS, taken.stopped or "the file has no picture packets")
+        return
+    series = taken.series
+    builder.observed("picture.frame_count", len(series))
+    if taken.slices:
+        builder.observed("picture.slices", taken.slices)
+    else:
+        builder.unread("picture.slices", "slices are counted in AVC only")
+    if taken.without_pts or (series.pts == NO_TIME).any():
+        builder.unread_missing(
+            Stage.PACKETS, f"{taken.without_pts} of {len(series)} picture packets carry no presentation time"
+        )
+        return
+    pts = series.presented_pts()
+    fit = fit_rate(pts, series.time_base)
+    if fit is None:
+        builder.unread_missing(Stage.PACKETS, f"{len(series)} picture packets show no time passing")
+        return
+    builder.observed("picture.frame_rate", fit.rate)
+    builder.observed("picture.rate_mode", "constant" if fit.constant else "variable")
+    builder.observed("timing.gaps", find_gaps(pts, fit.rate, series.time_base))
+    duration = _duration(series, fit)
+    builder.observed("wrapper.duration", duration)
+    builder.observed("wrapper.bitrate", round(size * 8 / duration))
+    _observe_bit_rates(builder, series, fit, duration)
+    _observe_groups(reading, taken, series)
+    _observe_sound_times(builder, taken, series, duration)
+    _observe_chapters(reading, series)
+    builder.unread("bitrate.buffer", "the buffer model is not computed by this engine")
+    builder.unread_missing(Stage.PACKETS, "this engine does not measure it")
+
+
+def _duration(series: PacketSeries, fit: RateFit) -> Fraction:
+    """Last end minus first start. At a constant rate the exact period counts, else the last packet's own length."""
+    if fit.standard and fit.constant:
+        return len(series) / fit.rate
+    pts = series.presented_pts()
+    last = series.last_duration or round(1 / (fit.rate * series.time_base))
+    return (int(pts[-1] - pts[0]) + last) * series.time_base
+
+
+def _mark_stopped(builder: FactsBuilder, taken: PacketPass) -> None:
+    builder.observed("wrapper.complete", False)
+
+
+def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit, duration: Fraction) -> None:
+    average = Fraction(int(series.sizes.sum(dtype="int64")) * 8) / duration
+    builder.observed("bitrate.average", round(average))
+    builder.observed("bitrate.mode", "constant" if is_constant(series, fit.rate, average) else "variable")
+    windows = one_second_windows(series, fit.rate)
+    if windows:
+        builder.observed("bitrate.peak_1s", windows.peak)
+        builder.observed("bitrate.low_1s", windows.low)
+    else:
+        for name in ("bitrate.peak_1s", "bitrate.low_1s"):
+            builder.unread(name, "the pictures last less than one second")
+
+
+def _observe_groups(reading: HeaderReading, taken: PacketPass, series: PacketSeries) -> None:
+    builder = reading.builder
+    groups = find_groups(series, taken.closed_groups)
+    if groups is None:
+        for name in ("gop.longest", "gop.shortest", "gop.open", "gop.pattern", "picture.b_frames"):
+            builder.unread(name, "no packet is marked as a random access point")
+        return
+    builder.observed("gop.longest", groups.longest)
+    builder.observed("gop.shortest", groups.shortest)
+    for name, value in (("gop.open", groups.open), ("gop.pattern", groups.pattern), ("picture.b_frames", groups.b_run)):
+        builder.observed(name, value)
+        if value is None:
+            builder.unread(name, _UNTYPED)
+
+
+def _observe_sound_rates(builder: FactsBuilder, taken: PacketPass) -> None:
+    rates = []
+    for totals in taken.sound:
+        length = (totals.end - totals.first) * totals.time_base if totals.first is not None else 0
+        rates.append(round(totals.size * 8 / length) if length > 0 else None)
+    if rates and all(rate is None for rate in rates):
+        builder.unread("sound.bitrate", "the sound packets carry no times")
+    else:
+        builder.observed("sound.bitrate", tuple(rates))
+
+
+def _observe_sound_times(builder: FactsBuilder, taken: PacketPass, series: PacketSeries, duration: Fraction) -> None:
+    totals = next((one for one in taken.sound if one.first is not None), None)
+    if totals is None or totals.first is None:
+        reason = "the file has no sound" if not taken.sound else "the sound packets carry no times"
+        builder.unread("timing.sound_offset", reason)
+        builder.unread("timing.sound_length_difference", reason)
+        return
+    # What lies before zero is cut by the edit list (the priming of a sound coder), so it is not heard.
+    picture_start = max(int(series.pts.min()), 0) * series.time_base
+    sound_start = max(totals.first, 0) * totals.time_base
+    builder.observed("timing.sound_offset", sound_start - picture_start)
+    sound_end = totals.end * totals.time_base
+    builder.observed("timing.sound_length_difference", sound_end - (picture_start + duration))
+
+
+def _observe_captions(builder: FactsBuilder, taken: PacketPass) -> None:
+    declared = builder.said(Witness.DECLARED, "text.captions") or ()
+    counted = zip(declared, taken.caption_counts, strict=False)
+    builder.observed("text.captions", tuple(replace(track, count=count) for track, count in counted))
+
+
+def _observe_chapters(reading: HeaderReading, series: PacketSeries) -> None:
+    """Chapters that stand on a picture where a player can start, within half a frame."""
+    order = series.presentation_order
+    pts = series.pts[order]
+    entries = series.random_access[order]
+    chapters = []
+    for chapter in reading.chapters:
+        ticks = round(chapter.time / series.time_base)
+        index = min(max(int(pts.searchsorted(ticks, side="right")) - 1, 0), len(pts) - 1)
+        near = index + 1 < len(pts) and pts[index + 1] - ticks < ticks - pts[index]
+        chapters.append(replace(chapter, on_random_access=bool(entries[index + near])))
+    reading.builder.observed("text.chapters", tuple(chapters))

@@ -1,0 +1,72 @@
+"""The compact record of every picture packet, and its file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+SERIES_FORMAT = 1
+NO_TIME = np.iinfo(np.int64).min  # stands where a packet carries no time
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PacketSeries:
+    """Picture packets in decode order; 22 bytes a packet."""
+
+    time_base: Fraction  #: seconds a tick
+    pts: NDArray[np.int64]  #: presentation time in ticks, NO_TIME where absent
+    dts: NDArray[np.int64]  #: decode time in ticks, NO_TIME where absent
+    sizes: NDArray[np.uint32]  #: bytes
+    types: NDArray[np.uint8]  #: ASCII of I, P, B or ?
+    random_access: NDArray[np.bool_]  #: can a player start here?
+    last_duration: int  #: ticks that the last presented picture lasts, 0 when not declared
+
+    def __len__(self) -> int:
+        return len(self.sizes)
+
+    @property
+    def presentation_order(self) -> NDArray[np.intp]:
+        """Indexes of the packets in the order they are shown."""
+        return np.argsort(self.pts, kind="stable")
+
+    def presented_pts(self) -> NDArray[np.int64]:
+        """Presentation times in ticks, in the order they are shown; frame n of the file is entry n."""
+        return np.sort(self.pts, kind="stable")
+
+
+def save_series(series: PacketSeries, path: Path) -> None:
+    """Write the series to a file, whole or not at all."""
+    part = path.with_suffix(".part.npz")
+    np.savez_compressed(
+        part,
+        format=SERIES_FORMAT,
+        time_base=np.array([series.time_base.numerator, series.time_base.denominator], dtype=np.int64),
+        pts=series.pts,
+        dts=series.dts,
+        sizes=series.sizes,
+        types=series.types,
+        random_access=series.random_access,
+        last_duration=series.last_duration,
+    )
+    part.replace(path)
+
+
+def load_series(path: Path) -> PacketSeries:
+    """Read a series; raises ``ValueError`` for another format."""
+    with np.load(path, allow_pickle=False) as data:
+        if int(data["format"]) != SERIES_FORMAT:
+            raise ValueError(f"met series format {int(data['format'])} in {path}; expected {SERIES_FORMAT}")
+        base = data["time_base"]
+        return PacketSeries(
+            time_base=Fraction(int(base[0]), int(base[1])),
+            pts=data["pts"],
+            dts=data["dts"],
+            sizes=data["sizes"],
+            types=data["types"],
+            random_access=data["random_access"],
+            last_duration=int(data["last_duration"]),
+        )

@@ -1,0 +1,63 @@
+"""Which wrapper a file really is, by its first bytes and its structure."""
+
+from __future__ import annotations
+
+from brisk_core.reading.movie import looks_like_movie
+from brisk_core.reading.mxf import HeaderPartition
+
+HEAD_BYTES = 4096  # enough for every signature below, with room for run-in
+
+_BY_EXTENSION = {
+    "mp4": "mp4",
+    "m4v": "mp4",
+    "mov": "mov",
+    "mkv": "matroska",
+    "webm": "webm",
+    "ts": "mpeg-ts",
+    "m2ts": "mpeg-ts",
+    "mts": "mpeg-ts",
+    "mpg": "mpeg-ps",
+    "mpeg": "mpeg-ps",
+    "vob": "mpeg-ps",
+    "avi": "avi",
+    "wav": "wav",
+}
+
+
+def format_by_extension(extension: str) -> str | None:
+    """Return the wrapper an extension promises, ``None`` where it names none (``.mxf`` says no pattern)."""
+    return _BY_EXTENSION.get(extension)
+
+
+def _is_transport(head: bytes) -> bool:
+    for packet, first in ((188, 0), (192, 4), (204, 0)):
+        marks = range(first, min(len(head), packet * 5), packet)
+        if len(head) >= packet * 3 and all(head[at] == 0x47 for at in marks):
+            return True
+    return False
+
+
+def format_by_signature(head: bytes, brands: tuple[str, ...], partition: HeaderPartition | None) -> str | None:
+    """Return the wrapper by signature, ``None`` when no signature is known.
+
+    ``head`` is the first ``HEAD_BYTES`` of the file, ``brands`` those of an ftyp box, ``partition`` that of an MXF file.
+    """
+    if partition:
+        return partition.wrapper_format
+    if looks_like_movie(head):
+        return "mov" if not brands or brands[0] == "qt" else "mp4"
+    if head[:4] == b"\x1a\x45\xdf\xa3":
+        return "webm" if b"webm" in head[:64] else "matroska"
+    if head[:4] in (b"RIFF", b"RF64", b"BW64"):
+        return {b"AVI ": "avi", b"WAVE": "wav"}.get(head[8:12])
+    if head[:4] == b"\x00\x00\x01\xba":
+        return "mpeg-ps"
+    return "mpeg-ts" if _is_transport(head) else None
+
+
+def printable_start(head: bytes) -> str:
+    """Return the first bytes for an error sentence: as text where they are text, else in hexadecimal."""
+    start = head[:24]
+    if start and all(32 <= byte < 127 or byte in (9, 10, 13) for byte in start):
+        return repr(start.decode("ascii"))
+    return start[:12].hex(" ")

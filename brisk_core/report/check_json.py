@@ -1,0 +1,58 @@
+"""The JSON of a check, schema ``brisk-sentry/check/1``."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from brisk_core.edit import Agreement
+from brisk_core.facts import Inspection, Unheard, Witness, value_to_json
+from brisk_core.spec import Check, Finding
+from brisk_core.version import ENGINE
+
+CHECK_SCHEMA = "brisk-sentry/check/1"
+
+
+def finding_to_json(finding: Finding) -> dict[str, Any]:
+    """Return one finding; a witness that could not be heard is left out."""
+    row = finding.line.row
+    said: dict[str, Any] = {}
+    for witness in Witness:
+        value = getattr(finding, witness.value)
+        if value is Unheard.UNHEARD:
+            continue
+        said[witness.value] = (
+            value.to_json() if isinstance(value, Agreement) else value_to_json(row.kind, row.per_track, value)
+        )
+    return {
+        "line": finding.line.id,
+        "label": finding.line.label,
+        "group": row.group.value,
+        "characteristic": row.id,
+        "outcome": finding.outcome.value,
+        "weight": finding.line.weight.value,
+        "condition": finding.line.raw_condition,
+        "required": finding.required,
+        "found": finding.found,
+        **said,
+        "spans": [
+            {"start": span.start, "end": span.end} | ({"detail": span.detail} if span.detail else {})
+            for span in finding.spans
+        ],
+        "code": finding.code,
+        "says": finding.says,
+        "why": finding.why,
+        "remedy": finding.remedy,
+    }
+
+
+def check_to_json(check: Check, inspection: Inspection) -> dict[str, Any]:
+    """Return the whole check."""
+    return {
+        "schema": CHECK_SCHEMA,
+        "engine": ENGINE,
+        "file": {"name": inspection.file_name, "size": inspection.file_size},
+        "spec": {"id": check.spec.id, "name": check.spec.name},
+        "verdict": check.verdict.value,
+        "counts": check.counts,
+        "findings": [finding_to_json(finding) for finding in check.findings],
+    }

@@ -1,0 +1,10 @@
+"""The made-up programme "The Lamplighters' Canal": drawn, sounded and encoded by code, with planted faults.
+
+From the ground up: ``programme`` (shots), ``picture`` (drawing), ``sound``, ``encode``, ``renders`` (the list of files and
+their faults), ``timelines``, ``build``.
+"""
+
+from brisk_core.samples.build import build_samples
+from brisk_core.samples.renders import RENDERS, Recipe
+
+__all__ = ["RENDERS", "Recipe", "build_samples"]

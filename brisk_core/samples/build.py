@@ -1,0 +1,84 @@
+"""Making of the sample files: once, kept by content, in two processes."""
+
+from __future__ import annotations
+
+import hashlib
+import multiprocessing
+import shutil
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from pathlib import Path
+
+import av
+
+from brisk_core.exact import Timecode
+from brisk_core.samples import timelines
+from brisk_core.samples.encode import Encoder, rewrap
+from brisk_core.samples.picture import Drawn, draw, weave
+from brisk_core.samples.programme import LENGTH, START_TIMECODE
+from brisk_core.samples.renders import RENDERS, Recipe
+
+
+def content_key() -> str:
+    """Return a key that changes with the code that draws and encodes, and with the encoding library."""
+    digest = hashlib.sha256(av.__version__.encode())
+    for path in sorted(Path(__file__).parent.glob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def frame_count(recipe: Recipe) -> int:
+    """Return how many frames a render has."""
+    return round(LENGTH * recipe.settings.rate) + recipe.extra_frames
+
+
+def _pictures(recipes: Sequence[Recipe], frames: int) -> Iterator[Drawn]:
+    (width, height), rate, fields = recipes[0].drawing
+    start = Timecode.parse(START_TIMECODE, rate)
+    for number in range(frames):
+        time, label = number / rate, f"{start.plus(number)}   {number}"
+        drawn = draw(Fraction(time), (width, height), label)
+        yield weave(drawn, draw(time + 1 / (2 * rate), (width, height), label)) if fields else drawn
+
+
+def _build_group(job: tuple[list[Recipe], Path]) -> None:
+    recipes, folder = job
+    counts = {recipe.name: frame_count(recipe) for recipe in recipes}
+    encoders = {
+        recipe.name: Encoder(folder / recipe.name, recipe.settings, counts[recipe.name] / recipe.settings.rate)
+        for recipe in recipes
+    }
+    for number, drawn in enumerate(_pictures(recipes, max(counts.values()))):
+        for name, encoder in encoders.items():
+            if number < counts[name]:
+                encoder.take(drawn)
+    for encoder in encoders.values():
+        encoder.close()
+
+
+def build_samples(folder: Path) -> Path:
+    """Make every render and timeline under ``folder`` unless they are there; return the folder that holds them."""
+    ready = folder / f"samples-{content_key()}"
+    if ready.is_dir():
+        return ready
+    part = folder / f"{ready.name}.part"
+    shutil.rmtree(part, ignore_errors=True)
+    part.mkdir(parents=True)
+    groups: dict[object, list[Recipe]] = defaultdict(list)
+    for recipe in RENDERS:
+        if not recipe.rewraps:
+            groups[recipe.drawing].append(recipe)
+    jobs = [(recipes, part) for recipes in sorted(groups.values(), key=len, reverse=True)]
+    with multiprocessing.get_context("spawn").Pool(2) as pool:
+        pool.map(_build_group, jobs, chunksize=1)
+    for recipe in RENDERS:
+        if recipe.rewraps:
+            rewrap(part / recipe.rewraps, part / recipe.name, recipe.settings)
+    timelines.write_wide(part / timelines.WIDE_EDIT)
+    timelines.write_tall(part / timelines.TALL_EDIT)
+    for old in folder.glob("samples-*"):
+        if old != part:
+            shutil.rmtree(old, ignore_errors=True)
+    part.rename(ready)
+    return ready

@@ -1,0 +1,28 @@
+"""The sound of the programme: water, a slow bell, a hum that rises with the lamps."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+_WATER_RATE = 8000  # points of noise a second: water has nothing above 4 kHz
+
+
+def make_sound(length: Fraction, sample_rate: int) -> NDArray[np.float32]:
+    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any sample rate."""
+    count = round(length * sample_rate)
+    time = np.arange(count, dtype=np.float64) / sample_rate
+    random = np.random.default_rng(3)
+    coarse = random.normal(0, 1, int(_WATER_RATE * (float(length) + 1)))
+    hiss = np.interp(time, np.arange(len(coarse)) / _WATER_RATE, coarse)
+    water = hiss * (0.020 + 0.012 * np.sin(2 * np.pi * 0.31 * time))
+    hum = 0.05 * np.sin(2 * np.pi * 110 * time) * np.minimum(1, time / 4)
+    bell = np.zeros(count)
+    for struck in np.arange(0.6, float(length), 1.9):
+        after = np.maximum(time - struck, 0)
+        bell += (time >= struck) * 0.16 * np.exp(-2.4 * after) * np.sin(2 * np.pi * 523.25 * after)
+    left = water + hum + bell * 0.8
+    right = np.roll(water, sample_rate // 90) + hum + bell
+    return np.stack([left, right]).astype(np.float32)

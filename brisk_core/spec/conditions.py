@@ -1,0 +1,342 @@
+"""Conditions of a line: what a value must be.
+
+Each condition tests one value and says what it requires; ``cases`` choose a condition by other facts. All are read from
+a mapping with one key, such as ``{"between": ["8 Mb/s", "16 Mb/s"]}``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.errors import Mistake, ValueRefused
+from brisk_core.facts import REGISTRY, Characteristic, Kind, spell
+from brisk_core.spec.patterns import NamePattern
+from brisk_core.spec.values import is_ordered, rank, read_value, same
+
+#: Characteristics of the file that a line may hold against the timeline, and the characteristic that does it.
+TIMELINE_TWINS = {
+    "picture.size": "edit.size",
+    "picture.frame_rate": "edit.frame_rate",
+    "picture.scan": "edit.scan",
+    "picture.pixel_aspect": "edit.pixel_aspect",
+    "picture.frame_count": "edit.length",
+    "wrapper.start_timecode": "edit.start_timecode",
+    "sound.sample_rate": "edit.sample_rate",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """A requirement on one value."""
+
+    row: Characteristic
+
+    def holds(self, value: Any) -> bool:
+        """Is the requirement met by this value (of one track, where values are by track)?"""
+        raise NotImplementedError
+
+    def required(self) -> str:
+        """Return what is asked for, as a person reads it."""
+        raise NotImplementedError
+
+    def _spell(self, value: Any) -> str:
+        return spell(self.row.kind, False, value, self.row.unit)
+
+
+@dataclass(frozen=True, slots=True)
+class Equals(Condition):
+    """The value itself."""
+
+    value: Any
+
+    def holds(self, value: Any) -> bool:
+        return same(self.row, self.value, value)
+
+    def required(self) -> str:
+        return self._spell(self.value)
+
+
+@dataclass(frozen=True, slots=True)
+class OneOf(Condition):
+    """One of several values."""
+
+    values: tuple[Any, ...]
+
+    def holds(self, value: Any) -> bool:
+        return any(same(self.row, one, value) for one in self.values)
+
+    def required(self) -> str:
+        spelled = [self._spell(value) for value in self.values]
+        return spelled[0] if len(spelled) == 1 else f"{', '.join(spelled[:-1])} or {spelled[-1]}"
+
+
+@dataclass(frozen=True, slots=True)
+class Within(Condition):
+    """At least, at most, or both; both ends count."""
+
+    least: Any = None
+    most: Any = None
+
+    def holds(self, value: Any) -> bool:
+        met = rank(self.row, value)
+        return (self.least is None or met >= rank(self.row, self.least)) and (
+            self.most is None or met <= rank(self.row, self.most)
+        )
+
+    def required(self) -> str:
+        if self.least is None:
+            return f"≤ {self._spell(self.most)}"
+        if self.most is None:
+            return f"≥ {self._spell(self.least)}"
+        return f"{self._spell(self.least)} to {self._spell(self.most)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Near(Condition):
+    """A value give or take a tolerance; the edge counts."""
+
+    value: Any
+    tolerance: Any
+
+    def holds(self, value: Any) -> bool:
+        return bool(abs(Fraction(str(value)) - self.value) <= self.tolerance)
+
+    def required(self) -> str:
+        return f"{self._spell(self.value)} ± {self._spell(self.tolerance)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Present(Condition):
+    """Something is there: a value, at least one track, one chapter, one place."""
+
+    wanted: bool = True
+
+    def holds(self, value: Any) -> bool:
+        there = bool(value) if isinstance(value, tuple | list | dict | str) else value is not None
+        if self.row.id == "sound.tracks":
+            there = value > 0
+        if self.row.id == "picture.alpha":
+            there = value != "none"
+        return there is self.wanted
+
+    def required(self) -> str:
+        return "present" if self.wanted else "none"
+
+
+@dataclass(frozen=True, slots=True)
+class Matches(Condition):
+    """A text fits a name pattern."""
+
+    pattern: NamePattern
+
+    def holds(self, value: Any) -> bool:
+        return self.pattern.matches(str(value))
+
+    def required(self) -> str:
+        return self.pattern.text
+
+
+@dataclass(frozen=True, slots=True)
+class SameAsTimeline(Condition):
+    """As the timeline has it; a length may differ by some frames."""
+
+    tolerance: int = 0  #: frames, for lengths
+
+    @property
+    def twin(self) -> str:
+        """The ``edit.*`` characteristic that answers."""
+        return TIMELINE_TWINS.get(self.row.id, self.row.id)
+
+    def required(self) -> str:
+        return "as the timeline" + (f" ± {self.tolerance} frames" if self.tolerance else "")
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """One case: when all these hold, this is required; an empty ``when`` is otherwise."""
+
+    when: tuple[Condition, ...]
+    then: Condition
+
+
+@dataclass(frozen=True, slots=True)
+class Cases(Condition):
+    """The first case that applies decides."""
+
+    cases: tuple[Case, ...]
+
+    def required(self) -> str:
+        return "by " + ", ".join(sorted({one.row.label.lower() for case in self.cases for one in case.when}))
+
+
+def bounds(condition: Condition) -> tuple[Any, Any]:
+    """Return the smallest and the largest value a condition allows, ``None`` where it sets no bound."""
+    if isinstance(condition, Within):
+        return condition.least, condition.most
+    if isinstance(condition, Near):
+        return condition.value - condition.tolerance, condition.value + condition.tolerance
+    return None, None
+
+
+class _Unreadable(Exception):
+    """A condition with a mistake that has been reported."""
+
+
+class ConditionReader:
+    """Reads conditions and collects every mistake with its place."""
+
+    def __init__(self) -> None:
+        self.mistakes: list[Mistake] = []
+
+    def read(self, row: Characteristic, raw: object, place: str, *, inner: bool = False) -> Condition | None:
+        """Return the condition, or ``None`` after noting what is wrong with it."""
+        if not isinstance(raw, dict) or len(raw) != 1:
+            met = f"{len(raw)} keys ({', '.join(map(str, raw))})" if isinstance(raw, dict) else repr(raw)
+            self.note(place, f"met {met} as a condition; expected one of {', '.join(_READERS)} with its value")
+            return None
+        name, value = next(iter(raw.items()))
+        reader = _READERS.get(name)
+        if reader is None:
+            self.note(place, f"met condition {name!r}; expected one of {', '.join(_READERS)}")
+            return None
+        if name == "cases" and inner:
+            self.note(place, "met cases inside cases; expected a plain condition")
+            return None
+        try:
+            return reader(self, row, value, place)
+        except _Unreadable:
+            return None
+        except ValueRefused as error:
+            self.note(place, f'"{name}": {error}')
+            return None
+
+    def note(self, place: str, says: str) -> None:
+        """Keep a mistake."""
+        self.mistakes.append(Mistake(place=place, says=says))
+
+    def equals(self, row: Characteristic, value: object, place: str) -> Condition:
+        return Equals(row, read_value(row, value))
+
+    def one_of(self, row: Characteristic, value: object, place: str) -> Condition:
+        if not isinstance(value, list) or not value:
+            raise ValueRefused(f"needs a list with at least one value; got {value!r}")
+        return OneOf(row, tuple(read_value(row, one) for one in value))
+
+    def between(self, row: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_ordered(row)
+        if not isinstance(value, list) or len(value) != 2:
+            raise ValueRefused(f"needs two values, lowest first; got {value!r}")
+        least, most = (read_value(row, one) for one in value)
+        if rank(row, least) > rank(row, most):
+            raise ValueRefused(f"needs two values, lowest first; got {value!r}")
+        return Within(row, least=least, most=most)
+
+    def at_least(self, row: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_ordered(row)
+        least = read_value(row, value)
+        rank(row, least)
+        return Within(row, least=least)
+
+    def at_most(self, row: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_ordered(row)
+        most = read_value(row, value)
+        rank(row, most)
+        return Within(row, most=most)
+
+    def near(self, row: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_ordered(row)
+        if not isinstance(value, dict) or set(value) != {"value", "tolerance"}:
+            raise ValueRefused(f"needs a value and a tolerance; got {value!r}")
+        middle, tolerance = read_value(row, value["value"]), read_value(row, value["tolerance"])
+        if tolerance < 0:
+            raise ValueRefused(f"needs a tolerance of at least 0; got {value['tolerance']!r}")
+        return Near(row, value=middle, tolerance=tolerance)
+
+    def present(self, row: Characteristic, value: object, place: str) -> Condition:
+        return Present(row, wanted=self._must_be_true(value))
+
+    def absent(self, row: Characteristic, value: object, place: str) -> Condition:
+        return Present(row, wanted=not self._must_be_true(value))
+
+    def matches(self, row: Characteristic, value: object, place: str) -> Condition:
+        if row.kind is not Kind.TEXT:
+            raise ValueRefused(f"works on texts only; {row.id} is a {row.kind.value}")
+        return Matches(row, NamePattern(value if isinstance(value, str) else ""))
+
+    def same_as_timeline(self, row: Characteristic, value: object, place: str) -> Condition:
+        tolerance = 0
+        if isinstance(value, dict) and set(value) == {"tolerance"}:
+            tolerance = value["tolerance"]
+            if not isinstance(tolerance, int) or isinstance(tolerance, bool) or tolerance < 0:
+                raise ValueRefused(f"needs a tolerance in whole frames; got {tolerance!r}")
+        else:
+            self._must_be_true(value)
+        condition = SameAsTimeline(row, tolerance=tolerance)
+        if not condition.twin.startswith("edit."):
+            raise ValueRefused(f"a timeline has no {row.label.lower()}; it has {', '.join(sorted(TIMELINE_TWINS))}")
+        return condition
+
+    def cases(self, row: Characteristic, value: object, place: str) -> Condition:
+        if not isinstance(value, list) or not value:
+            raise ValueRefused(f"needs a list of cases; got {value!r}")
+        found = [self._case(row, raw, f"{place}, case {number}") for number, raw in enumerate(value, 1)]
+        if any(case is None for case in found):
+            raise _Unreadable
+        return Cases(row, tuple(case for case in found if case))
+
+    def _case(self, row: Characteristic, raw: object, place: str) -> Case | None:
+        if isinstance(raw, dict) and set(raw) == {"otherwise"}:
+            then = self.read(row, raw["otherwise"], place, inner=True)
+            return Case(when=(), then=then) if then else None
+        if not isinstance(raw, dict) or set(raw) != {"when", "then"} or not isinstance(raw["when"], dict):
+            self.note(place, f"met {raw!r}; expected when (facts and their conditions) and then, or otherwise")
+            return None
+        conditions: list[Condition | None] = []
+        for id_, inner in raw["when"].items():
+            other = REGISTRY.get(id_)
+            if other is None:
+                self.note(place, f"met characteristic {id_!r}; {nearest_ids(str(id_))}")
+                conditions.append(None)
+            else:
+                conditions.append(self.read(other, inner, f'{place}, when "{id_}"', inner=True))
+        then = self.read(row, raw["then"], f"{place}, then", inner=True)
+        if then is None or not conditions or any(condition is None for condition in conditions):
+            return None
+        return Case(when=tuple(condition for condition in conditions if condition), then=then)
+
+    @staticmethod
+    def _must_be_ordered(row: Characteristic) -> None:
+        if not is_ordered(row):
+            raise ValueRefused(f"{row.label.lower()} has no order of size; expected equals, one_of, present or absent")
+
+    @staticmethod
+    def _must_be_true(value: object) -> bool:
+        if value is not True:
+            raise ValueRefused(f"needs true; got {value!r}")
+        return True
+
+
+_READERS: dict[str, Callable[[ConditionReader, Characteristic, object, str], Condition]] = {
+    "equals": ConditionReader.equals,
+    "one_of": ConditionReader.one_of,
+    "between": ConditionReader.between,
+    "at_least": ConditionReader.at_least,
+    "at_most": ConditionReader.at_most,
+    "near": ConditionReader.near,
+    "present": ConditionReader.present,
+    "absent": ConditionReader.absent,
+    "matches": ConditionReader.matches,
+    "same_as_timeline": ConditionReader.same_as_timeline,
+    "cases": ConditionReader.cases,
+}
+
+
+def nearest_ids(met: str) -> str:
+    """Return "expected ..." with the ids that look most like the one met."""
+    import difflib
+
+    near = difflib.get_close_matches(met, REGISTRY, n=3, cutoff=0.5)
+    return f"expected {' or '.join(near)}" if near else "expected an id of the registry, such as picture.frame_rate"

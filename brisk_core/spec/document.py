@@ -1,0 +1,272 @@
+"""The spec document, ``brisk_spec: 1``: YAML or JSON, read with every mistake reported."""
+
+from __future__ import annotations
+
+import datetime
+import enum
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import yaml
+
+from brisk_core.errors import Mistake, SpecRefused
+from brisk_core.facts import REGISTRY, Characteristic, Witness
+from brisk_core.spec.conditions import Condition, ConditionReader, nearest_ids
+
+SPEC_FORMAT = 1
+FAMILIES = ("web", "disc", "broadcast", "playout", "archive")
+LARGEST_SPEC = 1 << 20  # bytes
+_MOST_LINES = 500
+_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
+_TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "lines"}
+_LINE = {"id", "characteristic", "condition", "weight", "why", "remedy", "label", "witness"}
+
+
+class Weight(enum.Enum):
+    """How much a line counts."""
+
+    MUST = "must"  # unmet is a fail
+    SHOULD = "should"  # unmet is a caution
+    NOTE = "note"  # unmet is a caution that does not touch the verdict
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """One requirement."""
+
+    id: str
+    row: Characteristic
+    condition: Condition
+    raw_condition: Mapping[str, Any]  #: as written
+    weight: Weight
+    label: str
+    why: str  #: empty where the spec gives none
+    remedy: str  #: empty where the spec gives none
+    witnesses: tuple[Witness, ...]  #: who is held against the condition; empty for the characteristic's own rule
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Spec:
+    """A delivery specification."""
+
+    id: str
+    name: str
+    family: str
+    source: str
+    issued: datetime.date
+    review_by: datetime.date | None
+    lines: tuple[Line, ...]
+    document: Mapping[str, Any]  #: as read, with dates as text
+
+
+class _StrictLoader(yaml.SafeLoader):
+    """Safe YAML that refuses aliases and a key met twice, and reads 16:9 and 10:00:00:00 as the texts they are."""
+
+    def compose_node(self, parent: yaml.Node | None, index: int) -> yaml.Node | None:
+        """Refuse aliases, by which a kilobyte could grow to gigabytes."""
+        if self.check_event(yaml.events.AliasEvent):
+            mark = self.peek_event().start_mark
+            raise yaml.composer.ComposerError(None, None, "met a YAML alias; expected plain YAML without them", mark)
+        return super().compose_node(parent, index)
+
+
+def _mapping(loader: yaml.SafeLoader, node: yaml.MappingNode) -> dict[Any, Any]:
+    seen: set[str] = set()
+    for key, _ in node.value:
+        if key.value in seen:
+            raise yaml.constructor.ConstructorError(
+                None, None, f"met {key.value!r} twice; expected it once", key.start_mark
+            )
+        seen.add(key.value)
+    return yaml.SafeLoader.construct_mapping(loader, node, deep=True)
+
+
+_StrictLoader.add_constructor("tag:yaml.org,2002:map", _mapping)
+# YAML 1.1 reads 16:9 in base sixty, and yes and no as truth; neither is meant in a spec.
+_StrictLoader.yaml_implicit_resolvers = {
+    first: [
+        (tag, pattern)
+        for tag, pattern in resolvers
+        if tag not in ("tag:yaml.org,2002:int", "tag:yaml.org,2002:float", "tag:yaml.org,2002:bool")
+    ]
+    for first, resolvers in yaml.SafeLoader.yaml_implicit_resolvers.items()
+}
+_StrictLoader.add_implicit_resolver("tag:yaml.org,2002:bool", re.compile(r"true|false"), list("tf"))
+_StrictLoader.add_implicit_resolver("tag:yaml.org,2002:int", re.compile(r"[-+]?(0|[1-9][0-9]*)"), list("-+0123456789"))
+_StrictLoader.add_implicit_resolver(
+    "tag:yaml.org,2002:float", re.compile(r"[-+]?[0-9]+\.[0-9]+([eE][-+]?[0-9]+)?"), list("-+0123456789")
+)
+
+
+def _load(text: str) -> dict[str, Any]:
+    if len(text) > LARGEST_SPEC:
+        raise _refused("spec", f"met {len(text)} characters; expected at most {LARGEST_SPEC}")
+    try:
+        document = yaml.load(text, _StrictLoader)  # noqa: S506 - a subclass of the safe loader
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark
+        place = f"line {mark.line + 1}, column {mark.column + 1}" if mark else "spec"
+        raise _refused(place, f"{error.problem}; expected YAML or JSON") from error
+    except (yaml.YAMLError, RecursionError, ValueError) as error:
+        raise _refused("spec", f"{str(error).splitlines()[0]}; expected YAML or JSON") from error
+    if not isinstance(document, dict):
+        raise _refused("spec", f"met a {type(document).__name__}; expected a mapping with brisk_spec, name and lines")
+    return document
+
+
+def _refused(place: str, says: str) -> SpecRefused:
+    return SpecRefused([Mistake(place=place, says=says)])
+
+
+class _Reader:
+    """Reads one document and collects its mistakes."""
+
+    def __init__(self, document: Mapping[str, Any]) -> None:
+        self.document = document
+        self.conditions = ConditionReader()
+        self.note = self.conditions.note
+
+    def read(self) -> Spec:
+        top = self.document
+        for key in sorted(set(map(str, top)) - _TOP):
+            self.note("spec", f"met {key!r}; expected one of {', '.join(sorted(_TOP))}")
+        if top.get("brisk_spec") != SPEC_FORMAT:
+            self.note("brisk_spec", f"met {top.get('brisk_spec')!r}; expected {SPEC_FORMAT}")
+        id_, name, source = self._id(top.get("id"), "id"), self._text("name"), self._text("source")
+        family = top.get("family")
+        if family not in FAMILIES:
+            self.note("family", f"met {family!r}; expected one of {', '.join(FAMILIES)}")
+        issued = self._date("issued")
+        review_by = self._date("review_by") if top.get("review_by") is not None else None
+        if issued and review_by and review_by < issued:
+            self.note("review_by", f"met {review_by}, before issued ({issued}); expected a later day")
+        lines = self._lines(top.get("lines"))
+        if self.conditions.mistakes:
+            raise SpecRefused(self.conditions.mistakes)
+        assert issued is not None  # noqa: S101 - a missing date is a mistake
+        return Spec(
+            id=id_,
+            name=name,
+            family=str(family),
+            source=source,
+            issued=issued,
+            review_by=review_by,
+            lines=lines,
+            document=_plain(top),
+        )
+
+    def _id(self, value: object, place: str) -> str:
+        if not isinstance(value, str) or not _ID.fullmatch(value):
+            self.note(place, f"met {value!r}; expected small letters, digits and hyphens, such as frame-rate")
+            return ""
+        return value
+
+    def _text(self, key: str) -> str:
+        value = self.document.get(key)
+        if not isinstance(value, str) or not value.strip():
+            self.note(key, f"met {value!r}; expected a text")
+            return ""
+        return value.strip()
+
+    def _date(self, key: str) -> datetime.date | None:
+        value = self.document.get(key)
+        if isinstance(value, datetime.date) and not isinstance(value, datetime.datetime):
+            return value
+        try:
+            return datetime.date.fromisoformat(str(value))
+        except ValueError:
+            self.note(key, f"met {value!r}; expected a day such as 2026-03-01")
+            return None
+
+    def _lines(self, raw: object) -> tuple[Line, ...]:
+        if not isinstance(raw, list) or not raw:
+            self.note("lines", f"met {raw!r}; expected a list with at least one line")
+            return ()
+        if len(raw) > _MOST_LINES:
+            self.note("lines", f"met {len(raw)} lines; expected at most {_MOST_LINES}")
+            return ()
+        found, ids = [], set()
+        for number, entry in enumerate(raw, 1):
+            line = self._line(entry, number)
+            if line and line.id in ids:
+                self.note(f'line "{line.id}"', "met twice; expected every line to have its own id")
+            if line:
+                ids.add(line.id)
+                found.append(line)
+        return tuple(found)
+
+    def _line(self, entry: object, number: int) -> Line | None:
+        if not isinstance(entry, dict):
+            self.note(f"line {number}", f"met {entry!r}; expected a mapping with id, characteristic and condition")
+            return None
+        place = f'line "{entry["id"]}"' if isinstance(entry.get("id"), str) else f"line {number}"
+        before = len(self.conditions.mistakes)
+        id_ = self._id(entry.get("id"), f"{place}, id")
+        for key in sorted(set(map(str, entry)) - _LINE):
+            self.note(place, f"met {key!r}; expected one of {', '.join(sorted(_LINE))}")
+        row = REGISTRY.get(str(entry.get("characteristic")))
+        if row is None:
+            met = entry.get("characteristic")
+            self.note(place, f"met characteristic {met!r}; {nearest_ids(str(met))}")
+        condition = self.conditions.read(row, entry.get("condition"), place) if row else None
+        weight = entry.get("weight", "must")
+        if weight not in [one.value for one in Weight]:
+            self.note(place, f"met weight {weight!r}; expected must, should or note")
+        texts = {}
+        for key in ("label", "why", "remedy"):
+            value = entry.get(key, "")
+            if not isinstance(value, str):
+                self.note(place, f"met {value!r} as {key}; expected a text")
+                value = ""
+            texts[key] = " ".join(value.split())
+        witnesses = self._witnesses(entry.get("witness"), row, place)
+        if len(self.conditions.mistakes) > before or row is None or condition is None:
+            return None
+        return Line(
+            id=id_,
+            row=row,
+            condition=condition,
+            raw_condition=entry["condition"],
+            weight=Weight(weight),
+            label=texts["label"] or row.label,
+            why=texts["why"],
+            remedy=texts["remedy"],
+            witnesses=witnesses,
+        )
+
+    def _witnesses(self, raw: object, row: Characteristic | None, place: str) -> tuple[Witness, ...]:
+        if raw is None:
+            return ()
+        names = raw if isinstance(raw, list) else [raw]
+        found = []
+        for name in names:
+            if name not in [witness.value for witness in Witness]:
+                self.note(place, f"met witness {name!r}; expected declared, coded or observed")
+            elif row and Witness(name) not in row.witnesses:
+                self.note(place, f"{row.id} has no {name} witness")
+            else:
+                found.append(Witness(name))
+        return tuple(found)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {str(key): _plain(item) for key, item in value.items()}
+    if isinstance(value, list):
+        return [_plain(item) for item in value]
+    return value.isoformat() if isinstance(value, datetime.date) else value
+
+
+def parse_spec(source: str | Mapping[str, Any]) -> Spec:
+    """Read a spec from YAML or JSON text, or from a document already loaded.
+
+    Raises ``SpecRefused`` with every mistake, its place and what is expected.
+    """
+    return _Reader(_load(source) if isinstance(source, str) else source).read()
+
+
+def spec_to_document(spec: Spec) -> dict[str, Any]:
+    """Return the document as plain JSON values; ``parse_spec`` of it gives the same spec."""
+    return dict(spec.document)

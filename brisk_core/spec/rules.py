@@ -1,0 +1,362 @@
+"""Rules that put a finding into words: stable codes, message templates, parameters, a why and a remedy each.
+
+The first rule that applies to an unmet line speaks; the last ones are general. A text may improve, a code never changes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.exact import rate_family, spell_rate, spell_size
+from brisk_core.spec.conditions import Condition, Equals, Matches, OneOf, Present, SameAsTimeline, Within
+from brisk_core.spec.values import rank
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Unmet:
+    """A line that is not met, as the rules see it."""
+
+    id: str  #: characteristic
+    label: str  #: in small letters, as it stands inside a sentence
+    condition: Condition
+    asked: Any  #: the one value asked for, None where there are several or none
+    found: Any  #: the offending value
+    required: str  #: spelled
+    found_text: str  #: spelled
+    who: str  #: "the wrapper says", "the packets show", ...
+    difference: int | None = None  #: frames, for a length
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rule:
+    """One way to say what is wrong."""
+
+    code: str
+    applies: Callable[[Unmet], bool]
+    template: str
+    why: str = ""
+    remedy: str = ""
+    parameters: Callable[[Unmet], dict[str, Any]] | None = None
+
+    def say(self, unmet: Unmet) -> str:
+        """Return the sentence."""
+        values = {
+            "label": unmet.label,
+            "required": unmet.required,
+            "found": unmet.found_text,
+            "who": unmet.who,
+        }
+        if self.parameters:
+            values |= self.parameters(unmet)
+        sentence = self.template.format(**values)
+        return sentence[:1].upper() + sentence[1:]
+
+    def explain(self, unmet: Unmet) -> tuple[str, str]:
+        """Return why it matters and what to change."""
+        values = {"required": unmet.required, "label": unmet.label}
+        return self.why.format(**values), self.remedy.format(**values)
+
+
+def _is_rate(unmet: Unmet) -> bool:
+    rates = ("picture.frame_rate", "edit.frame_rate")
+    return unmet.id in rates and isinstance(unmet.asked, Fraction) and isinstance(unmet.found, Fraction)
+
+
+def _ratio_is(*ratios: Fraction) -> Callable[[Unmet], bool]:
+    return lambda unmet: _is_rate(unmet) and unmet.found / unmet.asked in ratios
+
+
+def _other_family(unmet: Unmet) -> bool:
+    return (
+        _is_rate(unmet)
+        and rate_family(unmet.found) is not None
+        and rate_family(unmet.found) != rate_family(unmet.asked)
+    )
+
+
+def _wandering(unmet: Unmet) -> bool:
+    return _is_rate(unmet) and rate_family(unmet.found) is None
+
+
+def _pair(id_: str, asked: Any, found: Any) -> Callable[[Unmet], bool]:
+    return lambda unmet: unmet.id == id_ and unmet.asked == asked and unmet.found == found
+
+
+def _thinner_chroma(unmet: Unmet) -> bool:
+    order = ("4:0:0", "4:1:1", "4:2:0", "4:2:2", "4:4:4")
+    return unmet.id == "picture.chroma" and unmet.asked in order and order.index(unmet.found) < order.index(unmet.asked)
+
+
+def _frames(count: int) -> str:
+    words = {1: "one frame", 2: "two frames", 3: "three frames"}
+    return words.get(count, f"{count} frames")
+
+
+def _size_ratio(unmet: Unmet) -> dict[str, Any]:
+    across = Fraction(unmet.found[0], unmet.asked[0])
+    down = Fraction(unmet.found[1], unmet.asked[1])
+    if across == down:
+        how = f"the same shape, {float(across):.3g} times as large"
+    elif across == 1 or down == 1:
+        how = f"as {'wide' if across == 1 else 'high'}, but not as {'high' if across == 1 else 'wide'}"
+    else:
+        how = "another shape"
+    return {"how": how, "asked_size": spell_size(unmet.asked)}
+
+
+def _is_size(unmet: Unmet) -> bool:
+    return (
+        unmet.id in ("picture.size", "edit.size") and isinstance(unmet.asked, tuple) and isinstance(unmet.found, tuple)
+    )
+
+
+def _below(unmet: Unmet) -> bool:
+    condition = unmet.condition
+    return (
+        isinstance(condition, Within)
+        and condition.least is not None
+        and unmet.found is not None
+        and (rank(condition.row, unmet.found) < rank(condition.row, condition.least))
+    )
+
+
+def _above(unmet: Unmet) -> bool:
+    return isinstance(unmet.condition, Within) and not _below(unmet)
+
+
+def _on(prefix: str, also: Callable[[Unmet], bool]) -> Callable[[Unmet], bool]:
+    return lambda unmet: unmet.id.startswith(prefix) and also(unmet)
+
+
+RULES: tuple[Rule, ...] = (
+    Rule(
+        code="sound.none",
+        applies=lambda unmet: unmet.id.startswith("sound.") and unmet.found is None,
+        template="there is no sound track that could have the {label} asked for ({required}).",
+        why="A receiver that expects sound takes a silent file for a fault.",
+        remedy="Export with sound: {label} {required}.",
+    ),
+    Rule(
+        code="rate.slowed-by-1001",
+        applies=_ratio_is(Fraction(1000, 1001)),
+        template="{who} {found} frames a second where {required} is asked: slower by 1000/1001, one frame lost every {frames}.",
+        parameters=lambda unmet: {"frames": f"{round(1001 / unmet.asked)} s"},
+        why="The two rates look alike in every list of settings, but sound and captions timed for one drift against the other.",
+        remedy="Set the export's frame rate to exactly {required}, not to its 1000/1001 neighbour.",
+    ),
+    Rule(
+        code="rate.raised-by-1001",
+        applies=_ratio_is(Fraction(1001, 1000)),
+        template="{who} {found} frames a second where {required} is asked: faster by 1001/1000, one frame more every {frames}.",
+        parameters=lambda unmet: {"frames": f"{round(1001 / unmet.found)} s"},
+        why="The two rates look alike in every list of settings, but sound and captions timed for one drift against the other.",
+        remedy="Set the export's frame rate to exactly {required}, the 1000/1001 rate.",
+    ),
+    Rule(
+        code="rate.doubled",
+        applies=_ratio_is(Fraction(2)),
+        template="{who} {found} frames a second, twice the {required} asked: fields written as frames, or every frame written twice.",
+        why="Fifty fields are twenty-five frames; a rate is always counted in frames here.",
+        remedy="Set the export's frame rate to {required} frames; choose fields by the scan setting, not by the rate.",
+    ),
+    Rule(
+        code="rate.halved",
+        applies=_ratio_is(Fraction(1, 2)),
+        template="{who} {found} frames a second, half the {required} asked: every second moment is lost.",
+        why="Motion loses half its steps and looks stuttering beside other programmes.",
+        remedy="Set the export's frame rate to {required} frames.",
+    ),
+    Rule(
+        code="rate.other-family",
+        applies=_other_family,
+        template="{who} {found} frames a second where {required} is asked, which is another family of rates.",
+        why="Between families frames are repeated, dropped or blended on the way, which shows in every pan.",
+        remedy="Export at the timeline's own rate if the order allows it; else convert once, from the source, to {required}.",
+    ),
+    Rule(
+        code="rate.wandering",
+        applies=_wandering,
+        template="{who} {found} frames a second, which is no standard rate; {required} is asked.",
+        why="A rate that wanders comes from a recorder that drops frames; players and sets guess.",
+        remedy="Conform the footage to a constant rate before editing, then export at {required}.",
+    ),
+    Rule(
+        code="scan.interlaced-for-progressive",
+        applies=_pair("picture.scan", "progressive", "interlaced"),
+        template="{who} interlaced where progressive is asked.",
+        why="A receiver that trusts the flag will take the picture apart into fields: fine edges flicker and half the lines are thrown away.",
+        remedy="Switch fields off in the export (progressive), also where the timeline itself is progressive.",
+    ),
+    Rule(
+        code="scan.progressive-for-interlaced",
+        applies=_pair("picture.scan", "interlaced", "progressive"),
+        template="{who} progressive where interlaced is asked.",
+        why="A chain that is set for fields may refuse the file or show it half a frame late.",
+        remedy="Switch fields on in the export and choose the field order that is asked for.",
+    ),
+    Rule(
+        code="order.swapped",
+        applies=lambda unmet: unmet.id == "picture.field_order",
+        template="{who} {found} field first where {required} is asked.",
+        why="Shown in the wrong order, motion steps back fifty or sixty times a second.",
+        remedy="Set the field order of the export to {required} field first; if single clips came in the other way, set it on the clips.",
+    ),
+    Rule(
+        code="chroma.thinner",
+        applies=_thinner_chroma,
+        template="{who} {found} where {required} is asked: colour has been thrown away.",
+        why="Saturated edges and titles fray, and every later generation makes it worse; it cannot be brought back.",
+        remedy="Export again from the timeline with {required}; converting this file does not help.",
+    ),
+    Rule(
+        code="size.other",
+        applies=_is_size,
+        template="{who} {found} where {asked_size} is asked: {how}.",
+        parameters=_size_ratio,
+        why="A receiver will scale, crop or pad the picture by its own choice.",
+        remedy="Set the export's size to {required}, and look at what fills the frame when the shape differs.",
+    ),
+    Rule(
+        code="bitrate.too-low",
+        applies=_on("bitrate.", _below),
+        template="{who} {found}, below the {required} asked.",
+        why="Too few bits spoil the picture where it moves, and the receiver's own copy spoils it again.",
+        remedy="Raise the export's video bit rate so that the mean lies within {required}.",
+    ),
+    Rule(
+        code="bitrate.too-high",
+        applies=_on("bitrate.", _above),
+        template="{who} {found}, above the {required} asked.",
+        why="Bits above the limit are thrown away by the receiver, or the file will not play.",
+        remedy="Lower the export's video bit rate so that it lies within {required}.",
+    ),
+    Rule(
+        code="length.longer",
+        applies=lambda unmet: bool(unmet.difference and unmet.difference > 0),
+        template="the file is {frames} longer than the timeline: {found} found, {required} expected.",
+        parameters=lambda unmet: {"frames": _frames(unmet.difference or 0)},
+        why="An extra frame at the end is black or belongs to something else, and pushes what follows out of place.",
+        remedy="Set in and out to the range that is ordered; an out point is often one frame too far.",
+    ),
+    Rule(
+        code="length.shorter",
+        applies=lambda unmet: bool(unmet.difference and unmet.difference < 0),
+        template="the file is {frames} shorter than the timeline: {found} found, {required} expected.",
+        parameters=lambda unmet: {"frames": _frames(-(unmet.difference or 0))},
+        why="Something that was edited is missing.",
+        remedy="Set in and out to the range that is ordered and see whether the export ended early.",
+    ),
+    Rule(
+        code="index.last",
+        applies=lambda unmet: unmet.id == "wrapper.index_first" and unmet.found is False,
+        template="the index stands after the media, so playing cannot start before the whole file is there.",
+        why="A site that reads the file while it comes in has to wait for its last bytes, or refuses it.",
+        remedy="Switch on the setting that puts the index at the start (often called for web or streaming); no new encode is needed.",
+    ),
+    Rule(
+        code="wrapper.incomplete",
+        applies=lambda unmet: unmet.id == "wrapper.complete" and unmet.found is False,
+        template="the file is not complete: its index is missing or points beyond the end.",
+        why="A copy that was cut short plays up to a point and then stops.",
+        remedy="Copy or export the file again and compare sizes at both ends.",
+    ),
+    Rule(
+        code="sound.other-sample-rate",
+        applies=lambda unmet: unmet.id in ("sound.sample_rate", "edit.sample_rate"),
+        template="{who} {found} where {required} is asked.",
+        why="Sound at another sample rate is converted on the way, or plays at the wrong speed and pitch.",
+        remedy="Set the sample rate to {required} through the whole chain: project, timeline and export.",
+    ),
+    Rule(
+        code="timecode.other-start",
+        applies=lambda unmet: unmet.id in ("wrapper.start_timecode", "edit.start_timecode"),
+        template="{who} a start at {found} where {required} is asked.",
+        why="Whoever cues, captions or continues by timecode will be off by the difference.",
+        remedy="Set the timeline's start timecode to {required}, and let the export carry it.",
+    ),
+    Rule(
+        code="name.other",
+        applies=lambda unmet: isinstance(unmet.condition, Matches),
+        template="the {label} is {found}; a name like {required} is asked.",
+        why="The receiver files by name; another name is sorted to the wrong place or to nobody.",
+        remedy="Rename the file to fit {required}.",
+    ),
+    Rule(
+        code="size.too-large",
+        applies=_on("file.size", _above),
+        template="the file has {found}, more than the {required} allowed.",
+        why="A file above the cap is refused at the door.",
+        remedy="Lower the video bit rate until the file fits {required}.",
+    ),
+    Rule(
+        code="present.missing",
+        applies=lambda unmet: isinstance(unmet.condition, Present) and unmet.condition.wanted,
+        template="there is no {label}; it is asked for.",
+        remedy="Add what is missing in the export.",
+    ),
+    Rule(
+        code="absent.found",
+        applies=lambda unmet: isinstance(unmet.condition, Present),
+        template="{who} {label} ({found}); none is allowed.",
+        remedy="Leave it out of the export.",
+    ),
+    Rule(
+        code="range.below",
+        applies=_below,
+        template="{who} {label} {found}; {required} is asked.",
+        remedy="Raise it in the export until it lies within {required}.",
+    ),
+    Rule(
+        code="range.above",
+        applies=_above,
+        template="{who} {label} {found}; {required} is asked.",
+        remedy="Lower it in the export until it lies within {required}.",
+    ),
+    Rule(
+        code="timeline.differs",
+        applies=lambda unmet: isinstance(unmet.condition, SameAsTimeline),
+        template="{who} {label} {found}; the timeline has {required}.",
+        remedy="Export with the timeline's own settings.",
+    ),
+    Rule(
+        code="value.none-of",
+        applies=lambda unmet: isinstance(unmet.condition, OneOf),
+        template="{who} {label} {found}; {required} is asked.",
+        why="A receiver that expects {required} may refuse the file, or convert it in its own way.",
+        remedy="Set {label} in the export to {required}.",
+    ),
+    Rule(
+        code="value.differs",
+        applies=lambda _: True,
+        template="{who} {label} {found} where {required} is asked.",
+        why="A receiver that expects {required} may refuse the file, or convert it in its own way.",
+        remedy="Set {label} in the export to {required}.",
+    ),
+)
+
+#: Codes of findings that no rule above words.
+MET = "met"
+UNHEARD = "not-measured"
+
+
+def rule_for(unmet: Unmet) -> Rule:
+    """Return the first rule that applies; the last one always does."""
+    return next(rule for rule in RULES if rule.applies(unmet))
+
+
+def asked_value(condition: Condition) -> Any:
+    """Return the one value a condition asks for, ``None`` when there are several or none."""
+    if isinstance(condition, Equals):
+        return condition.value
+    if isinstance(condition, OneOf) and len(condition.values) == 1:
+        return condition.values[0]
+    return None
+
+
+def rate_text(rate: Fraction) -> str:
+    """Return a rate with its exact fraction where its label is a rounding: ``23.976 (24000/1001)``."""
+    label = spell_rate(rate)
+    return f"{label} ({rate.numerator}/{rate.denominator})" if rate.denominator == 1001 else label

@@ -1,0 +1,108 @@
+"""Values in a spec: read by the kind of their characteristic, compared exactly."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.errors import ValueRefused
+from brisk_core.exact import parse_area, parse_bit_rate, parse_bytes, parse_rate, parse_ratio, parse_seconds, parse_size
+from brisk_core.facts import Characteristic, Kind
+
+ORDERED = {Kind.RATE, Kind.RATIO, Kind.SECONDS, Kind.COUNT, Kind.NUMBER, Kind.BYTES, Kind.BIT_RATE}
+#: Kinds that can only be present or absent, or agree with the timeline.
+UNCOMPARED = {Kind.SPANS, Kind.OBJECT, Kind.TRACKS, Kind.CHAPTERS, Kind.CAPTIONS}
+_LEVEL = re.compile(r"\d{1,2}(\.\d)?")
+
+
+def _count(value: object) -> int:
+    if isinstance(value, int) and not isinstance(value, bool):
+        return value
+    raise ValueRefused(f"met {value!r}; expected a whole number")
+
+
+def _number(value: object) -> Fraction:
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return Fraction(str(value))
+    raise ValueRefused(f"met {value!r}; expected a number")
+
+
+def _flag(value: object) -> bool:
+    if isinstance(value, bool):
+        return value
+    raise ValueRefused(f"met {value!r}; expected true or false")
+
+
+def _text(value: object) -> str:
+    if isinstance(value, str) and value.strip():
+        return value.strip()
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return f"{value:g}"
+    raise ValueRefused(f"met {value!r}; expected a text")
+
+
+def _texts(value: object) -> tuple[str, ...]:
+    if isinstance(value, list) and all(isinstance(one, str) for one in value):
+        return tuple(value)
+    raise ValueRefused(f"met {value!r}; expected a list of texts")
+
+
+_READ: dict[Kind, Callable[[object], Any]] = {
+    Kind.TEXT: _text,
+    Kind.TIMECODE: _text,  # a label; its rate is the file's
+    Kind.FLAG: _flag,
+    Kind.COUNT: _count,
+    Kind.NUMBER: _number,
+    Kind.BYTES: parse_bytes,
+    Kind.BIT_RATE: parse_bit_rate,
+    Kind.RATE: parse_rate,
+    Kind.RATIO: parse_ratio,
+    Kind.SECONDS: parse_seconds,
+    Kind.SIZE: parse_size,
+    Kind.AREA: parse_area,
+    Kind.TEXTS: _texts,
+}
+
+
+def read_value(row: Characteristic, value: object) -> Any:
+    """Read one value of a spec for this characteristic; raises ``ValueRefused``."""
+    if row.kind is Kind.CHOICE:
+        if value not in row.choices:
+            raise ValueRefused(f"met {value!r}; expected one of {', '.join(row.choices)}")
+        return value
+    if row.kind in UNCOMPARED:
+        raise ValueRefused(
+            f"{row.label.lower()} cannot be compared with a value; expected present, absent or same_as_timeline"
+        )
+    return _READ[row.kind](value)
+
+
+def is_ordered(row: Characteristic) -> bool:
+    """Can values of this characteristic be larger and smaller? Levels of codecs can, by their numbers."""
+    return row.kind in ORDERED or row.id == "picture.level"
+
+
+def rank(row: Characteristic, value: Any) -> Any:
+    """Return the value as it is compared by size; raises ``ValueRefused`` for a level without a number."""
+    if row.id != "picture.level":
+        return value
+    if _LEVEL.fullmatch(str(value)):
+        return Fraction(str(value))
+    raise ValueRefused(f"met level {value!r}; expected a number such as 4.1")
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"[^a-z0-9]", "", text.casefold())
+
+
+def same(row: Characteristic, asked: Any, found: Any) -> bool:
+    """Are two values of a characteristic the same? Texts are compared without case, spaces and punctuation."""
+    if row.kind is Kind.TIMECODE:
+        return str(asked) == str(found)
+    if row.kind is Kind.TEXT and row.id not in ("file.name", "picture.codec_label"):
+        return _plain(str(asked)) == _plain(str(found))
+    if row.kind is Kind.NUMBER:
+        return asked == Fraction(str(found))
+    return bool(asked == found)

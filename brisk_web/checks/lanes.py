@@ -1,0 +1,128 @@
+"""What the lanes of a check show: a window of the file as so many columns, smallest and largest value in each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from brisk_core.edit import Timeline
+from brisk_core.packets import PacketSeries, load_series, one_second_windows
+from brisk_core.spec import bit_rate_limits
+from brisk_web.checks.models import Check
+
+MOST_COLUMNS = 4000
+_TYPES_BELOW = 800  # frames in the window up to which every picture is drawn by itself
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Series:
+    """A packet series laid out by presented frame."""
+
+    sizes: np.ndarray  #: bytes by frame
+    types: bytes  #: letters by frame
+    entries: np.ndarray  #: frames where a player can start
+    rates: np.ndarray | None  #: bits in the second from each packet on, in decode order; None under a second
+
+    def __len__(self) -> int:
+        return len(self.sizes)
+
+
+@lru_cache(maxsize=16)
+def _series(path: str, modified_ns: int, rate: Fraction) -> Series:
+    packets: PacketSeries = load_series(Path(path))
+    order = packets.presentation_order
+    windows = one_second_windows(packets, rate)
+    return Series(
+        sizes=packets.sizes[order].astype(np.int64),
+        types=bytes(packets.types[order]),
+        entries=np.flatnonzero(packets.random_access[order]),
+        rates=windows.bits if windows else None,
+    )
+
+
+def series_of(check: Check) -> Series | None:
+    """Return the series of a check's file, ``None`` while there is none."""
+    inspection = check.media_file.inspection
+    facts = inspection.facts if inspection else None
+    rate = facts.best("picture.frame_rate") if facts else None
+    if inspection is None or rate is None or not inspection.series_path.exists():
+        return None
+    path = inspection.series_path
+    return _series(str(path), path.stat().st_mtime_ns, rate)
+
+
+def columns(values: np.ndarray, start: int, end: int, width: int) -> list[list[int]]:
+    """Return ``[smallest, largest]`` of the values in each of ``width`` columns of the window ``[start, end)``.
+
+    Fewer values than columns give one entry a value. The work is one pass over the window, whatever the width.
+    """
+    part = values[start:end]
+    if not len(part):
+        return []
+    if len(part) <= width:
+        return [[int(value), int(value)] for value in part]
+    edges = np.arange(width, dtype=np.int64) * len(part) // width
+    low, high = np.minimum.reduceat(part, edges), np.maximum.reduceat(part, edges)
+    return np.stack([low, high], axis=1).tolist()
+
+
+def _limits(check: Check) -> dict[str, int]:
+    """The bit rates that the spec's lines draw: least and most of the mean, most of the peak."""
+    inspection = check.media_file.inspection
+    facts = inspection.facts if inspection else None
+    return bit_rate_limits(check.spec_version.parsed(), facts) if facts else {}
+
+
+def _edit_lane(check: Check, timeline: Timeline | None, rate: Fraction) -> dict[str, Any]:
+    """Events and marks of the timeline in frames of the file."""
+    if timeline is None or check.timeline is None:
+        return {"events": [], "marks": [], "length": None}
+    part = check.timeline.part(check.range_start, check.range_end)
+    scale = rate / timeline.rate
+
+    def place(frame: int) -> float:
+        return float((frame - part.start) * scale)
+
+    lane = timeline.picture_lanes[0] if timeline.picture_lanes else None
+    events = [
+        {"kind": event.kind, "name": event.name, "start": place(event.start), "end": place(event.end)}
+        for event in (lane.events if lane else ())
+        if event.end > part.start and event.start < part.end
+    ]
+    marks = [
+        {"name": mark.name, "at": place(mark.start)} for mark in timeline.marks if part.start <= mark.start < part.end
+    ]
+    return {"events": events, "marks": marks, "length": float(part.length * scale)}
+
+
+def window(check: Check, start: int, end: int, width: int) -> dict[str, Any] | None:
+    """Return everything the lanes draw of frames ``[start, end)`` in ``width`` columns, ``None`` without a series."""
+    series = series_of(check)
+    inspection = check.media_file.inspection
+    if series is None or inspection is None or inspection.facts is None:
+        return None
+    rate: Fraction = inspection.facts.best("picture.frame_rate")
+    start = max(0, min(start, len(series) - 1))
+    end = max(start + 1, min(end, len(series)))
+    width = max(1, min(width, MOST_COLUMNS))
+    timeline = check.timeline.edit if check.timeline else None
+    few = end - start <= _TYPES_BELOW
+    inside = series.entries[(series.entries >= start) & (series.entries < end)]
+    return {
+        "start": start,
+        "end": end,
+        "frames": len(series),
+        "edit": _edit_lane(check, timeline, rate),
+        "rates": columns(series.rates, start, end, width) if series.rates is not None else [],
+        "rates_end": len(series.rates) if series.rates is not None else 0,
+        "limits": _limits(check),
+        "sizes": columns(series.sizes, start, end, width),
+        "types": series.types[start:end].decode("ascii") if few else "",
+        "entries": inside.tolist() if len(inside) <= width // 3 else [],
+        "largest_size": int(series.sizes.max()),
+    }

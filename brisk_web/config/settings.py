@@ -1,0 +1,133 @@
+"""Django settings, one module; everything that differs between houses comes from ``environment``."""
+
+from datetime import timedelta
+
+from csp.constants import NONE, SELF
+
+from brisk_web.config.environment import REPOSITORY, read_environment
+
+_env = read_environment()
+
+BASE_DIR = REPOSITORY
+DATA_FOLDER = _env.data
+LARGEST_UPLOAD = _env.largest_upload
+
+SECRET_KEY = _env.secret_key
+DEBUG = _env.debug
+ALLOWED_HOSTS = list(_env.hosts)
+
+INSTALLED_APPS = [
+    "django.contrib.admin",
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.humanize",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.postgres",
+    "whitenoise.runserver_nostatic",
+    "django.contrib.staticfiles",
+    "axes",
+    "csp",
+    "procrastinate.contrib.django",
+    "brisk_web.ui",
+    "brisk_web.accounts",
+    "brisk_web.house",
+    "brisk_web.shelf",
+    "brisk_web.inspections",
+    "brisk_web.storage",
+    "brisk_web.edits",
+    "brisk_web.jobs",
+    "brisk_web.checks",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+ROOT_URLCONF = "brisk_web.config.urls"
+WSGI_APPLICATION = "brisk_web.config.wsgi.application"
+
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "brisk_web.ui.context.shell",
+            ],
+            "builtins": ["brisk_web.ui.templatetags.brisk"],
+        },
+    },
+]
+
+DATABASES = {"default": _env.database}
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    for name in ("UserAttributeSimilarityValidator", "MinimumLengthValidator", "CommonPasswordValidator")
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "desk"
+LOGOUT_REDIRECT_URL = "sign-in"
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = timedelta(minutes=10)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_TEMPLATE = "accounts/locked_out.html"
+AXES_VERBOSE = False
+
+LANGUAGE_CODE = "en-gb"
+USE_I18N = False
+TIME_ZONE = "UTC"
+USE_TZ = True
+
+STATIC_URL = "/static/"
+STATIC_ROOT = _env.data / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+}
+MEDIA_ROOT = _env.data / "media"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 32 << 20  # a chunk of an upload is 8 MiB
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = _env.secure
+SECURE_HSTS_SECONDS = 31_536_000 if _env.secure else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if _env.secure else None
+SILENCED_SYSTEM_CHECKS = [] if _env.secure else ["security.W004", "security.W008", "security.W012", "security.W016"]
+
+TEST_RUNNER = "brisk_web.config.test_runner.CountingRunner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "INFO"},
+    "loggers": {"procrastinate": {"level": "WARNING"}, "axes": {"level": "WARNING"}},
+}

@@ -1,0 +1,43 @@
+"""Timelines: source edits, as they were imported."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from brisk_core.edit import FrameRange
+from brisk_core.edit import Timeline as Edit
+from brisk_core.edit import timeline_from_json
+from brisk_core.exact import spell_rate
+
+
+class Timeline(models.Model):
+    """One imported edit of a job."""
+
+    job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="timelines")
+    name = models.CharField(max_length=200)
+    file_name = models.CharField(max_length=255)
+    document = models.JSONField()  # schema brisk-sentry/timeline/1
+    imported_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-id",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def edit(self) -> Edit:
+        """The edit as the core reads it."""
+        return timeline_from_json(self.document)
+
+    def part(self, start: int | None, end: int | None) -> FrameRange:
+        """Return the range with the whole timeline where an end is not given."""
+        length = self.document["length"]
+        return FrameRange(start=start or 0, end=length if end is None else end)
+
+    @property
+    def summary(self) -> str:
+        """Size, rate, start and length in one line."""
+        edit = self.edit
+        size = f"{edit.size[0]} × {edit.size[1]}, " if edit.size else ""
+        return f"{size}{spell_rate(edit.rate)}, {edit.length} frames from {edit.start or 'frame 0'}"

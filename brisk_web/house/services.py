@@ -1,0 +1,14 @@
+"""Writing of the audit trail."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Model
+
+from brisk_web.house.models import AuditEntry
+
+
+def record(verb: str, target: Model, says: str, *, by: Any = None) -> AuditEntry:
+    """Add an entry, inside the transaction of the action itself. ``by`` is the person, ``None`` for the application."""
+    return AuditEntry.objects.create(actor=by, verb=verb, target=f"{target._meta.model_name}:{target.pk}", says=says)

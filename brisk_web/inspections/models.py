@@ -1,0 +1,103 @@
+"""Inspections: what was read of a file's contents, kept by content and engine version."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from brisk_core.facts import Inspection as Facts
+from brisk_core.facts import inspection_from_json
+
+
+class Inspection(models.Model):
+    """One inspection; its progress while it runs, its facts as far as they are known."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "in queue"
+        RUNNING = "running", "reading"
+        DONE = "done", "done"
+        FAILED = "failed", "cannot be read"
+        CANCELLED = "cancelled", "cancelled"
+
+    class Stage(models.TextChoices):
+        HEADERS = "headers", "reading headers"
+        CHECKSUM = "checksum", "taking the checksum"
+        PACKETS = "packets", "reading packets"
+
+    engine = models.CharField(max_length=32)
+    checksum = models.CharField(max_length=32, default="", blank=True)  # XXH3-128, empty until it is known
+    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
+    stage = models.CharField(max_length=16, choices=Stage, default=Stage.HEADERS)
+    document = models.JSONField(null=True)  # schema brisk-sentry/inspection/1
+    error = models.TextField(default="", blank=True)
+    attempt = models.PositiveIntegerField(default=0)  # fences writes: only the newest attempt may write
+    done = models.BigIntegerField(default=0)  # bytes of the stage
+    total = models.BigIntegerField(default=0)
+    cancel_requested = models.BooleanField(default=False)
+    created_at = models.DateTimeField(auto_now_add=True)
+    started_at = models.DateTimeField(null=True)
+    stage_started_at = models.DateTimeField(null=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-id",)
+        permissions = [("cancel_inspection", "Can cancel a running inspection")]
+        constraints = [
+            models.UniqueConstraint(
+                fields=("checksum", "engine"),
+                condition=models.Q(state="done") & ~models.Q(checksum=""),
+                name="one_inspection_a_content_and_engine",
+            )
+        ]
+        indexes = [models.Index(fields=("state", "id"), name="inspection_state")]
+
+    def __str__(self) -> str:
+        return f"inspection {self.pk}"
+
+    @property
+    def facts(self) -> Facts | None:
+        """The facts as the core reads them, ``None`` while nothing is known."""
+        return inspection_from_json(self.document) if self.document else None
+
+    @property
+    def series_path(self) -> Path:
+        """Where the packet series is kept."""
+        return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}.npz"
+
+    @property
+    def frame_folder(self) -> Path:
+        """Where decoded pictures are cached."""
+        return Path(settings.DATA_FOLDER) / "frames" / str(self.pk)
+
+    @property
+    def is_active(self) -> bool:
+        """Is it waiting or running?"""
+        return self.state in (self.State.QUEUED, self.State.RUNNING)
+
+    @property
+    def share(self) -> float:
+        """How much of the stage is done, 0 to 1."""
+        return min(self.done / self.total, 1.0) if self.total else 0.0
+
+    @property
+    def elapsed_s(self) -> float:
+        """Seconds since it started, 0 before."""
+        if not self.started_at:
+            return 0.0
+        return max(((self.finished_at or timezone.now()) - self.started_at).total_seconds(), 0.0)
+
+    @property
+    def left_s(self) -> float | None:
+        """Seconds left in this stage at its pace so far, ``None`` while that cannot be told."""
+        if not self.stage_started_at or self.share < 0.02:
+            return None
+        spent = (timezone.now() - self.stage_started_at).total_seconds()
+        return spent * (1 - self.share) / self.share
+
+    @property
+    def place_in_queue(self) -> int:
+        """How many inspections wait before this one, itself counted."""
+        return Inspection.objects.filter(state=self.State.QUEUED, id__lte=self.pk).count()

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class JobsConfig(AppConfig):
+    name = "brisk_web.jobs"
+    default_auto_field = "django.db.models.BigAutoField"

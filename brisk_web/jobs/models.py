@@ -1,0 +1,84 @@
+"""Jobs, what they owe, and the renders that answer."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from brisk_core.spec import NamePattern
+
+
+class Job(models.Model):
+    """The work on one title."""
+
+    title = models.CharField(max_length=200, unique=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("title",)
+
+    def __str__(self) -> str:
+        return self.title
+
+
+class Deliverable(models.Model):
+    """One file that a job owes."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="deliverables")
+    name = models.CharField(max_length=200)
+    spec_version = models.ForeignKey("shelf.SpecVersion", on_delete=models.PROTECT, related_name="deliverables")
+    timeline = models.ForeignKey("edits.Timeline", on_delete=models.PROTECT, null=True, related_name="deliverables")
+    range_start = models.PositiveIntegerField(null=True)  # frames from the timeline's start; both null for all of it
+    range_end = models.PositiveIntegerField(null=True)  # first frame after
+    naming_rule = models.CharField(max_length=255, blank=True)
+    due_at = models.DateTimeField(null=True, db_index=True)
+
+    class Meta:
+        ordering = ("due_at", "id")
+        constraints = [models.UniqueConstraint(fields=("job", "name"), name="one_deliverable_a_name")]
+
+    def __str__(self) -> str:
+        return f"{self.job.title}: {self.name}"
+
+    @property
+    def pattern(self) -> NamePattern | None:
+        """The naming rule as a pattern."""
+        return NamePattern(self.naming_rule) if self.naming_rule else None
+
+    @property
+    def next_attempt(self) -> int:
+        """The number of the attempt that would come next."""
+        newest = self.renders.order_by("-attempt").values_list("attempt", flat=True).first()
+        return (newest or 0) + 1
+
+    @property
+    def range_text(self) -> str:
+        """The range in the timeline's timecode, "whole timeline" for all of it."""
+        if self.timeline is None:
+            return "no timeline"
+        if self.range_start is None:
+            return "whole timeline"
+        start = self.timeline.edit.start
+        if start is None:
+            return f"frames {self.range_start} to {self.range_end}"
+        return f"{start.plus(self.range_start)} to {start.plus(self.range_end or 0)}"
+
+
+class Render(models.Model):
+    """One attempt at a deliverable."""
+
+    deliverable = models.ForeignKey(Deliverable, on_delete=models.CASCADE, related_name="renders")
+    media_file = models.ForeignKey("storage.MediaFile", on_delete=models.PROTECT, related_name="renders")
+    attempt = models.PositiveIntegerField()
+    taken_in_at = models.DateTimeField(auto_now_add=True)
+    taken_in_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ("deliverable", "-attempt")
+        constraints = [
+            models.UniqueConstraint(fields=("deliverable", "attempt"), name="one_render_an_attempt"),
+            models.UniqueConstraint(fields=("deliverable", "media_file"), name="one_attempt_a_file"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.deliverable.name}, attempt {self.attempt}"

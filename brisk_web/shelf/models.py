@@ -1,0 +1,56 @@
+"""Specs and their numbered versions. A published version never changes: the database holds to that."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from django.db import models
+
+from brisk_core.spec import Spec as Document
+from brisk_core.spec import parse_spec
+
+if TYPE_CHECKING:
+    from datetime import datetime
+
+
+class Spec(models.Model):
+    """A delivery specification."""
+
+    slug = models.SlugField(unique=True)
+    name = models.CharField(max_length=200)
+    family = models.CharField(max_length=16)
+
+    class Meta:
+        ordering = ("name",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def current(self) -> SpecVersion | None:
+        """The newest published version."""
+        return self.versions.filter(published_at__isnull=False).order_by("-number").first()
+
+
+class SpecVersion(models.Model):
+    """One version of a spec."""
+
+    spec = models.ForeignKey(Spec, on_delete=models.PROTECT, related_name="versions")
+    number = models.PositiveIntegerField()
+    document = models.JSONField()
+    source = models.TextField()
+    issued = models.DateField()
+    review_by = models.DateField(null=True)
+    line_count = models.PositiveIntegerField()
+    published_at: models.DateTimeField[datetime | None] = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("spec", "-number")
+        constraints = [models.UniqueConstraint(fields=("spec", "number"), name="one_version_a_number")]
+
+    def __str__(self) -> str:
+        return f"{self.spec.name}, version {self.number}"
+
+    def parsed(self) -> Document:
+        """Return the document as the core reads it."""
+        return parse_spec(self.document)

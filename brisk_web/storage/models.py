@@ -1,0 +1,75 @@
+"""Storage roots, the media files in them, and uploads on their way."""
+
+from __future__ import annotations
+
+import uuid
+from pathlib import Path
+
+from django.conf import settings
+from django.db import models
+
+
+class StorageRoot(models.Model):
+    """A place where files lie: a folder, or anything fsspec reaches."""
+
+    name = models.CharField(max_length=100, unique=True)
+    url = models.CharField(max_length=500, unique=True)  # a local path or an fsspec URL
+    takes_uploads = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ("name",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class MediaFile(models.Model):
+    """A file in a root. Its name is stored as given and shown escaped."""
+
+    root = models.ForeignKey(StorageRoot, on_delete=models.PROTECT)
+    path = models.CharField(max_length=1000)  # below the root, with forward slashes
+    name = models.CharField(max_length=255)
+    size = models.BigIntegerField()
+    modified_ns = models.BigIntegerField()
+    inspection = models.ForeignKey("inspections.Inspection", on_delete=models.SET_NULL, null=True, related_name="files")
+    added_at = models.DateTimeField(auto_now_add=True)
+    added_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        ordering = ("-id",)
+        constraints = [
+            models.UniqueConstraint(fields=("root", "path", "size", "modified_ns"), name="one_record_a_state_of_a_file")
+        ]
+        indexes = [models.Index(fields=("name",), name="media_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def url(self) -> str:
+        """The path or URL that the core opens."""
+        return f"{self.root.url.rstrip('/')}/{self.path}"
+
+
+class Upload(models.Model):
+    """An upload in chunks, resumable until it is complete or expires."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    name = models.CharField(max_length=255)
+    size = models.BigIntegerField()
+    offset = models.BigIntegerField(default=0)
+    file = models.ForeignKey(MediaFile, on_delete=models.CASCADE, null=True, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+    touched_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("-created_at",)
+
+    def __str__(self) -> str:
+        return f"upload of {self.name}"
+
+    @property
+    def part_path(self) -> Path:
+        """Where its bytes are gathered."""
+        return Path(settings.DATA_FOLDER) / "uploads" / f"{self.pk}.part"

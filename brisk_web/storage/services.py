@@ -1,0 +1,195 @@
+"""Verbs of storage: register a file of a root, take an upload in, browse a root."""
+
+from __future__ import annotations
+
+import datetime
+import unicodedata
+import uuid
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from typing import Any, BinaryIO
+
+import fsspec
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+
+from brisk_web.house.services import record
+from brisk_web.storage.models import MediaFile, StorageRoot, Upload
+
+UPLOAD_LIFE = datetime.timedelta(days=2)  # an upload that nobody touched for so long is dropped
+_LONGEST_NAME = 255
+
+
+class StorageRefused(Exception):
+    """A name, path or upload that cannot be taken, with a sentence."""
+
+
+class WrongOffset(StorageRefused):
+    """A chunk that does not begin where the upload ends."""
+
+
+def check_name(name: str) -> str:
+    """Return a plain file name; raises ``StorageRefused`` for one with path parts or unprintable characters."""
+    if not name or len(name.encode()) > _LONGEST_NAME:
+        raise StorageRefused(f"met a name of {len(name)} characters; expected 1 to {_LONGEST_NAME} bytes")
+    if "/" in name or "\\" in name or name in (".", ".."):
+        raise StorageRefused(f"met {name!r} as a file name; expected a name without path parts")
+    if any(unicodedata.category(sign) in ("Cc", "Cs") for sign in name):
+        raise StorageRefused(f"met {name!r} as a file name; expected printable characters")
+    return name
+
+
+def upload_root() -> StorageRoot:
+    """Return the root that uploads go to, made on first use in the data folder."""
+    folder = Path(settings.DATA_FOLDER) / "renders"
+    folder.mkdir(parents=True, exist_ok=True)
+    root = StorageRoot.objects.filter(takes_uploads=True).first()
+    return (
+        root
+        or StorageRoot.objects.get_or_create(url=str(folder), defaults={"name": "Uploads", "takes_uploads": True})[0]
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One entry of a folder in a root."""
+
+    name: str
+    path: str  #: below the root
+    is_folder: bool
+    size: int
+    known: MediaFile | None
+
+
+def _confined(root: StorageRoot, path: str) -> tuple[Any, str]:
+    """Return the file system and the full path of something below a root, links resolved and not leading out."""
+    parts = PurePosixPath(path).parts
+    if ".." in parts or path.startswith("/"):
+        raise StorageRefused(f"met {path!r}; expected a path below {root.name} without ..")
+    filesystem, base = fsspec.url_to_fs(root.url)
+    full = f"{base.rstrip('/')}/{path}".rstrip("/")
+    if "file" in filesystem.protocol:
+        resolved, top = Path(full).resolve(), Path(base).resolve()
+        if resolved != top and top not in resolved.parents:
+            raise StorageRefused(f"{path!r} leads out of {root.name}")
+    return filesystem, full
+
+
+def browse(root: StorageRoot, path: str = "") -> list[Entry]:
+    """Return the entries of a folder, folders first; raises ``StorageRefused`` when there is none."""
+    filesystem, full = _confined(root, path)
+    try:
+        found = filesystem.ls(full, detail=True)
+    except OSError as error:
+        raise StorageRefused(f"cannot list {path or root.name}: {error.strerror or error}") from error
+    known = {
+        file.path: file for file in MediaFile.objects.filter(root=root, path__startswith=f"{path}/" if path else "")
+    }
+    entries = []
+    for info in found:
+        name = PurePosixPath(info["name"]).name
+        below = f"{path}/{name}" if path else name
+        folder = info["type"] == "directory"
+        if not name.startswith(".") and info["type"] in ("directory", "file"):
+            entries.append(
+                Entry(name=name, path=below, is_folder=folder, size=int(info["size"] or 0), known=known.get(below))
+            )
+    return sorted(entries, key=lambda entry: (not entry.is_folder, entry.name.casefold()))
+
+
+@transaction.atomic
+def register(root: StorageRoot, path: str, *, by: Any = None, inspect: bool = True) -> MediaFile:
+    """Register a file of a root and queue its inspection; the same state of a file is registered once.
+
+    Raises ``StorageRefused`` when there is no such file below the root.
+    """
+    from brisk_web.inspections.services import begin
+
+    filesystem, full = _confined(root, path)
+    try:
+        info = filesystem.info(full)
+    except OSError as error:
+        raise StorageRefused(f"there is no file {path} in {root.name}") from error
+    if info["type"] != "file":
+        raise StorageRefused(f"{path} in {root.name} is a {info['type']}; expected a file")
+    media_file, new = MediaFile.objects.get_or_create(
+        root=root,
+        path=path,
+        size=int(info["size"]),
+        modified_ns=int(float(info.get("mtime") or 0) * 1_000_000_000),
+        defaults={"name": PurePosixPath(path).name, "added_by": by},
+    )
+    if new:
+        record("file.registered", media_file, f"Registered {media_file.name} from {root.name}", by=by)
+        if inspect:
+            begin(media_file, by=by)
+    return media_file
+
+
+def open_upload(name: str, size: int, *, by: Any) -> Upload:
+    """Open an upload; raises ``StorageRefused`` for a bad name, or a size that is none or too large."""
+    check_name(name)
+    if not 0 <= size <= settings.LARGEST_UPLOAD:
+        raise StorageRefused(f"met a file of {size} bytes; expected at most {settings.LARGEST_UPLOAD}")
+    if size == 0:
+        raise StorageRefused(f"{name} is empty; expected a media file")
+    upload = Upload.objects.create(owner=by, name=name, size=size)
+    upload.part_path.parent.mkdir(parents=True, exist_ok=True)
+    upload.part_path.touch()
+    return upload
+
+
+def append(upload: Upload, offset: int, body: BinaryIO, length: int) -> Upload:
+    """Append a chunk; raises ``WrongOffset`` when it does not begin where the upload ends.
+
+    A chunk that breaks off keeps what has arrived. The last one makes the file.
+    """
+    with transaction.atomic():
+        upload = Upload.objects.select_for_update(of=("self",)).get(pk=upload.pk)
+        if upload.offset != offset:
+            raise WrongOffset(f"met a chunk at byte {offset}; expected byte {upload.offset}")
+        room = upload.size - upload.offset
+        if length > room:
+            raise StorageRefused(f"met a chunk of {length} bytes; expected at most {room}")
+        written = _write_chunk(upload, body, length)
+        upload.offset += written
+        upload.save(update_fields=["offset", "touched_at"])
+        if upload.offset == upload.size:
+            upload.file = _finish(upload)
+            upload.save(update_fields=["file"])
+    return upload
+
+
+def _write_chunk(upload: Upload, body: BinaryIO, length: int) -> int:
+    written = 0
+    with open(upload.part_path, "r+b") as part:
+        part.seek(upload.offset)
+        part.truncate()
+        while written < length:
+            try:
+                block = body.read(min(1 << 20, length - written))
+            except OSError:  # the line broke: what has arrived counts
+                break
+            if not block:
+                break
+            part.write(block)
+            written += len(block)
+    return written
+
+
+def _finish(upload: Upload) -> MediaFile:
+    root = upload_root()
+    folder = f"{timezone.now():%Y-%m}/{uuid.uuid4().hex[:8]}"
+    target = Path(root.url) / folder
+    target.mkdir(parents=True)
+    upload.part_path.replace(target / upload.name)
+    return register(root, f"{folder}/{upload.name}", by=upload.owner)
+
+
+def drop_expired_uploads() -> int:
+    """Remove uploads that nobody has touched for a while, with their parts; return how many."""
+    expired = Upload.objects.filter(touched_at__lt=timezone.now() - UPLOAD_LIFE)
+    for upload in expired:
+        upload.part_path.unlink(missing_ok=True)
+    return expired.delete()[0]

@@ -1,0 +1,139 @@
+"""Pages: Files, a file's facts, browsing a root."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.contrib.auth.decorators import permission_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from brisk_core.facts import REGISTRY, Group, Inspection, Unheard, Witness, spell
+from brisk_web.jobs.services import suggest
+from brisk_web.storage import services
+from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.ui.paging import newest_first
+
+
+@require_GET
+def file_list(request: HttpRequest) -> HttpResponse:
+    """Every file that is known, newest first, filtered by name."""
+    wanted = request.GET.get("q", "").strip()
+    files = MediaFile.objects.select_related("inspection", "root").prefetch_related("renders__deliverable__job")
+    if wanted:
+        files = files.filter(name__icontains=wanted)
+    page = newest_first(request, files)
+    rows = [{"file": file, "facts": _headline(file)} for file in page.rows]
+    active = any(file.inspection and file.inspection.is_active for file in page.rows)
+    context = {
+        "rows": rows,
+        "page": page,
+        "wanted": wanted,
+        "roots": StorageRoot.objects.all(),
+        "refresh_ms": 1500 if active else 0,
+    }
+    return render(request, "storage/file_list.html", context)
+
+
+_HEADLINE = (
+    "picture.codec",
+    "picture.size",
+    "picture.frame_rate",
+    "picture.scan",
+    "bitrate.average",
+    "wrapper.duration",
+)
+
+
+def _headline(file: MediaFile) -> list[str]:
+    """The facts an operator looks at first, spelled; an empty text where one is not known."""
+    facts = file.inspection.facts if file.inspection else None
+    if facts is None:
+        return [""] * len(_HEADLINE)
+    return [
+        "" if facts.best(id_) is None else spell(REGISTRY[id_].kind, False, facts.best(id_), REGISTRY[id_].unit)
+        for id_ in _HEADLINE
+    ]
+
+
+@require_GET
+def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
+    """One file: its facts by three witnesses, its checks."""
+    file = get_object_or_404(MediaFile.objects.select_related("inspection", "root"), pk=file_id)
+    inspection = file.inspection
+    facts = inspection.facts if inspection else None
+    context = {
+        "file": file,
+        "inspection": inspection,
+        "groups": _fact_groups(facts) if facts else [],
+        "unmeasured": _unmeasured(facts) if facts else [],
+        "checks": file.checks.select_related("spec_version__spec", "render__deliverable__job"),
+        "suggestion": suggest(file.name),
+        "refresh_ms": 1500 if inspection and inspection.is_active else 0,
+    }
+    return render(request, "storage/file.html", context)
+
+
+def _spelled(facts: Inspection, id_: str) -> dict[str, Any] | None:
+    row, witnessed = REGISTRY[id_], facts.facts[id_]
+    if not witnessed.spoken():
+        return None
+    cells = []
+    for witness in Witness:
+        value = witnessed.of(witness)
+        known = value is not None and value is not Unheard.UNHEARD
+        cells.append(spell(row.kind, row.per_track, value, row.unit) if known else "")
+    said = {text for text in cells if text}
+    return {"row": row, "cells": cells, "disagree": len(said) > 1 and id_ not in _APPROXIMATE}
+
+
+#: Characteristics whose witnesses measure different things, so that a difference is no contradiction.
+_APPROXIMATE = ("bitrate.average", "sound.bitrate", "wrapper.duration", "wrapper.bitrate", "wrapper.start_timecode")
+
+
+def _fact_groups(facts: Inspection) -> list[tuple[str, list[dict[str, Any]]]]:
+    groups = []
+    for group in Group:
+        rows = [_spelled(facts, id_) for id_, row in REGISTRY.items() if row.group is group and id_ in facts.facts]
+        kept = [row for row in rows if row]
+        if kept:
+            groups.append((group.value, kept))
+    return groups
+
+
+def _unmeasured(facts: Inspection) -> list[tuple[str, list[str]]]:
+    """What could not be heard, by reason."""
+    by_reason: dict[str, list[str]] = {}
+    for id_, reason in facts.unread.items():
+        by_reason.setdefault(reason, []).append(REGISTRY[id_].label)
+    return sorted(by_reason.items())
+
+
+@require_GET
+def browse_root(request: HttpRequest, root_id: int) -> HttpResponse:
+    """The folders and files of a root."""
+    root = get_object_or_404(StorageRoot, pk=root_id)
+    path = request.GET.get("path", "").strip("/")
+    try:
+        entries = services.browse(root, path)
+    except services.StorageRefused as error:
+        messages.error(request, str(error))
+        entries = []
+    steps = path.split("/") if path else []
+    trail = [("/".join(steps[: number + 1]), step) for number, step in enumerate(steps)]
+    return render(request, "storage/browse.html", {"root": root, "path": path, "trail": trail, "entries": entries})
+
+
+@require_POST
+@permission_required("storage.add_mediafile", raise_exception=True)
+def register_file(request: HttpRequest, root_id: int) -> HttpResponse:
+    """Register a file of a root and go on to what it is for."""
+    root = get_object_or_404(StorageRoot, pk=root_id)
+    try:
+        file = services.register(root, request.POST.get("path", ""), by=request.user)
+    except services.StorageRefused as error:
+        messages.error(request, str(error))
+        return redirect("browse-root", root.pk)
+    return redirect("take-in", file.pk)

@@ -1,0 +1,37 @@
+"""What every page's shell needs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+
+THEME_COOKIE = "brisk-theme"
+
+#: The part of the rail that lights up, by the name of the address; others light none.
+_RAIL = {
+    "desk": "desk",
+    "jobs": "jobs",
+    "new-job": "jobs",
+    "job": "jobs",
+    "new-deliverable": "jobs",
+    "import-timeline": "jobs",
+    "check": "jobs",
+    "files": "files",
+    "file": "files",
+    "browse-root": "files",
+    "take-in": "files",
+    "specs": "specs",
+    "spec": "specs",
+    "house": "house",
+}
+
+
+def shell(request: HttpRequest) -> dict[str, Any]:
+    """Return the theme chosen ("day", "night" or "" for the system's) and the part of the rail the page belongs to."""
+    theme = request.COOKIES.get(THEME_COOKIE, "")
+    match = request.resolver_match
+    return {
+        "theme": theme if theme in ("day", "night") else "",
+        "rail": _RAIL.get(match.url_name or "", "") if match else "",
+    }

@@ -1,0 +1,255 @@
+// The Check page: one chosen line, one playhead, one window of the lanes; all three are kept in the address.
+document.addEventListener("alpine:init", () => {
+  const POLL = 1000; // milliseconds between two looks while the file is read
+  const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
+  const SMALLEST_WINDOW = 8; // frames
+  const STORE = "brisk-failing-first";
+
+  Alpine.data("check", () => ({
+    data: {},
+    line: "",
+    frame: 0,
+    shown: -1,
+    filter: "",
+    failingFirst: true,
+    window: [0, 0],
+    lanes: null,
+    pictureState: "",
+    progressWords: "",
+    progressStyle: "width:0%",
+    timers: {},
+
+    init() {
+      this.data = JSON.parse(document.getElementById("page-data").textContent);
+      this.failingFirst = localStorage.getItem(STORE) !== "no";
+      const address = new URLSearchParams(location.search);
+      this.window = [0, this.data.frames];
+      if (address.has("frame")) this.frame = this.within(Number(address.get("frame")));
+      const first = [...this.data.lines].sort((one, other) => one.order - other.order)[0];
+      const wanted = this.data.lines.find((one) => one.id === address.get("line")) || first;
+      this.arrange();
+      if (wanted) this.show(wanted.id, !address.has("frame"));
+      this.seek(this.frame, true);
+      if (this.data.frames) this.startLanes();
+      if (this.data.active) this.poll();
+      this.$watch("filter", () => this.arrange());
+      this.$watch("failingFirst", (value) => {
+        localStorage.setItem(STORE, value ? "yes" : "no");
+        this.arrange();
+      });
+    },
+
+    destroy() {
+      for (const timer of Object.values(this.timers)) clearTimeout(timer);
+      this.resizer?.disconnect();
+    },
+
+    // The ledger.
+
+    blocks() {
+      return [...this.$refs.lines.querySelectorAll(".ledger-block")];
+    },
+    buttons() {
+      return [...this.$refs.lines.querySelectorAll(".ledger-line")].filter((one) => !one.hidden);
+    },
+    arrange() {
+      const words = this.filter.toLowerCase();
+      const order = Object.fromEntries(this.data.lines.map((one, index) => [one.id, [one.order, index]]));
+      const rank = (id) => (this.failingFirst ? order[id][0] * 1000 : 0) + order[id][1];
+      for (const block of this.blocks()) {
+        const lines = [...block.querySelectorAll(".ledger-line")];
+        lines.sort((one, other) => rank(one.dataset.line) - rank(other.dataset.line));
+        for (const line of lines) line.hidden = !line.textContent.toLowerCase().includes(words);
+        block.append(...lines);
+        block.hidden = lines.every((one) => one.hidden);
+      }
+      const worst = (block) => Math.min(...[...block.querySelectorAll(".ledger-line")].map((one) => rank(one.dataset.line)));
+      const blocks = this.blocks().sort((one, other) => worst(one) - worst(other));
+      if (blocks.length) this.$refs.lines.append(...blocks);
+    },
+    chooseLine(event) {
+      this.show(event.currentTarget.dataset.line, true);
+    },
+    chooseGroup(event) {
+      const block = this.blocks().find((one) => one.dataset.group === event.currentTarget.dataset.group);
+      const line = block?.querySelector(".ledger-line:not([hidden])");
+      if (line) this.show(line.dataset.line, true);
+    },
+    show(id, move) {
+      this.line = id;
+      for (const button of this.$refs.lines.querySelectorAll(".ledger-line")) {
+        const chosen = button.dataset.line === id;
+        button.setAttribute("aria-current", chosen);
+        if (chosen) button.scrollIntoView({ block: "nearest" });
+      }
+      for (const card of this.$root.querySelectorAll("[data-evidence]")) card.hidden = card.dataset.evidence !== id;
+      const spans = this.spans();
+      if (move && spans.length) this.seek(spans[0].start);
+      if (this.lanes?.data) this.lanes.drawSpans(spans);
+      this.remember();
+    },
+    spans() {
+      return this.data.lines.find((one) => one.id === this.line)?.spans || [];
+    },
+    stepLine(by, onlyOpen) {
+      const buttons = this.buttons();
+      const outcome = Object.fromEntries(this.data.lines.map((one) => [one.id, one.outcome]));
+      let at = buttons.findIndex((one) => one.dataset.line === this.line);
+      for (let tried = 0; tried < buttons.length; tried += 1) {
+        at = (at + by + buttons.length) % buttons.length;
+        if (!onlyOpen || outcome[buttons[at].dataset.line] !== "pass") break;
+      }
+      if (buttons[at]) this.show(buttons[at].dataset.line, true);
+    },
+
+    // The playhead.
+
+    within(frame) {
+      return Math.max(0, Math.min(this.data.frames - 1, Math.round(frame) || 0));
+    },
+    seek(frame, quietly) {
+      if (!this.data.frames) return;
+      this.frame = this.within(frame);
+      const [start, end] = this.window;
+      if (this.frame < start || this.frame >= end) this.look(this.frame - (end - start) / 2, end - start);
+      else if (this.lanes?.data) this.lanes.drawHead(this.frame);
+      clearTimeout(this.timers.picture);
+      this.timers.picture = setTimeout(() => {
+        if (this.shown !== this.frame) this.pictureState = "decoding";
+        this.shown = this.frame;
+      }, this.shown < 0 ? 0 : FRAME_PAUSE);
+      if (!quietly) this.remember();
+    },
+    get frameUrl() {
+      return this.shown < 0 ? null : `${this.data.frame}${this.shown}.jpg`;
+    },
+    pictureLoaded() {
+      this.pictureState = "";
+    },
+    pictureFailed() {
+      if (this.shown >= 0) this.pictureState = "this frame cannot be decoded";
+    },
+    get timecode() {
+      return this.data.frames ? this.label(this.frame) : "";
+    },
+    label(frame) {
+      return Timecode.label(this.data.first + frame, this.data.nominal, this.data.drop);
+    },
+    remember() {
+      clearTimeout(this.timers.address);
+      this.timers.address = setTimeout(() => {
+        const address = new URL(location.href);
+        if (this.line) address.searchParams.set("line", this.line);
+        if (this.data.frames) address.searchParams.set("frame", this.frame);
+        history.replaceState(null, "", address);
+      }, 150);
+    },
+
+    // The lanes.
+
+    startLanes() {
+      this.$refs.lanes.replaceChildren();
+      const lanes = new Lanes(this.$refs.lanes, (frame) => this.label(frame));
+      this.lanes = Alpine.raw(lanes);
+      let held = false;
+      lanes.svg.addEventListener("pointerdown", (event) => {
+        held = true;
+        lanes.svg.setPointerCapture(event.pointerId);
+        this.seek(this.under(event));
+      });
+      lanes.svg.addEventListener("pointermove", (event) => held && this.seek(this.under(event)));
+      lanes.svg.addEventListener("pointerup", () => (held = false));
+      lanes.svg.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
+      this.resizer = new ResizeObserver(() => this.fetchLanes());
+      this.resizer.observe(this.$refs.lanes);
+    },
+    under(event) {
+      return this.lanes.frameAt(event.clientX - this.lanes.svg.getBoundingClientRect().left);
+    },
+    wheel(event) {
+      event.preventDefault();
+      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
+        const [start, end] = this.window;
+        this.look(start + (((event.deltaX || event.deltaY) / 700) * (end - start)), end - start);
+      } else this.zoom(event.deltaY > 0 ? 1.25 : 0.8, this.under(event));
+    },
+    zoom(factor, around) {
+      const [start, end] = this.window;
+      const size = Math.max(SMALLEST_WINDOW, Math.min(this.data.frames, Math.round((end - start) * factor)));
+      this.look(around - ((around - start) / (end - start)) * size, size);
+    },
+    look(start, size) {
+      const room = Math.min(size, this.data.frames);
+      const from = Math.round(Math.max(0, Math.min(start, this.data.frames - room)));
+      this.window = [from, from + room];
+      this.fetchLanes();
+    },
+    fetchLanes() {
+      if (!this.lanes) return;
+      clearTimeout(this.timers.lanes);
+      this.timers.lanes = setTimeout(async () => {
+        const [start, end] = this.window;
+        const width = Math.round(this.lanes.room);
+        const answer = await fetch(`${this.data.lanes}?start=${start}&end=${end}&width=${width}`);
+        if (!answer.ok || !this.lanes) return;
+        const found = await answer.json();
+        if (start !== this.window[0] || end !== this.window[1]) return; // the eye has moved on
+        this.lanes.draw(found, this.spans());
+        this.lanes.drawHead(this.frame);
+      }, 30);
+    },
+
+    // While the file is read.
+
+    async poll() {
+      try {
+        const state = await (await fetch(this.data.state)).json();
+        this.progressWords = state.words;
+        this.progressStyle = `width:${(state.share * 100).toFixed(1)}%`;
+        if (state.judgedAt !== this.data.judgedAt || !state.active) {
+          await this.fetchAnew();
+          return;
+        }
+      } catch {
+        this.progressWords = "no answer from the house, trying again";
+      }
+      this.timers.poll = setTimeout(() => this.poll(), POLL);
+    },
+    async fetchAnew() {
+      const answer = await fetch(location.href);
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      const fresh = page.getElementById("check");
+      if (fresh) this.$root.replaceWith(fresh);
+    },
+
+    // Keys.
+
+    key(event) {
+      if (event.ctrlKey || event.metaKey || event.altKey || this.$refs.keys.open) return;
+      if (event.target.matches("input[type=search], textarea, select")) {
+        if (event.key === "Escape") event.target.blur();
+        return;
+      }
+      const far = event.shiftKey ? 10 : 1;
+      const does = {
+        ArrowDown: () => this.stepLine(1),
+        ArrowUp: () => this.stepLine(-1),
+        n: () => this.stepLine(1, true),
+        N: () => this.stepLine(-1, true),
+        ArrowRight: () => this.seek(this.frame + far),
+        ArrowLeft: () => this.seek(this.frame - far),
+        Home: () => this.seek(0),
+        End: () => this.seek(this.data.frames - 1),
+        "+": () => this.zoom(0.5, this.frame),
+        "=": () => this.zoom(0.5, this.frame),
+        "-": () => this.zoom(2, this.frame),
+        0: () => this.look(0, this.data.frames),
+        "/": () => this.$refs.filter.focus(),
+        "?": () => this.$refs.keys.showModal(),
+      }[event.key];
+      if (!does) return;
+      event.preventDefault();
+      does();
+    },
+  }));
+});

@@ -1,0 +1,207 @@
+// Draws the lanes of a check as SVG on one axis of frames. Knows nothing of the page around it.
+(() => {
+  const SVG = "http://www.w3.org/2000/svg";
+  const LABELS = 92; // width of the names on the left
+  const LANES = { axis: 22, edit: 36, rate: 84, types: 64 };
+
+  const make = (name, attributes, text) => {
+    const node = document.createElementNS(SVG, name);
+    for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
+    if (text !== undefined) node.textContent = text;
+    return node;
+  };
+  const spellRate = (bits) => (bits >= 1e6 ? `${(bits / 1e6).toFixed(1)} Mb/s` : `${(bits / 1e3).toFixed(0)} kb/s`);
+
+  // A band between the smallest and the largest value of each column, as one path.
+  const band = (columns, x, y) => {
+    const step = columns.length;
+    if (!step) return "";
+    const top = columns.map(([, high], index) => `${x(index)},${y(high)}`);
+    const bottom = columns.map(([low], index) => `${x(index)},${y(low)}`).reverse();
+    return `M${top.join("L")}L${bottom.join("L")}Z`;
+  };
+
+  class Lanes {
+    constructor(box, label) {
+      this.box = box;
+      this.label = label; // frame -> timecode
+      this.svg = make("svg", { role: "img", "aria-label": "Lanes on one time axis" });
+      box.append(this.svg);
+    }
+
+    get width() {
+      return Math.max(this.box.clientWidth, 300);
+    }
+
+    get room() {
+      return this.width - LABELS;
+    }
+
+    frameAt(x) {
+      const { start, end } = this.data;
+      return Math.max(start, Math.min(end - 1, Math.floor(start + ((x - LABELS) / this.room) * (end - start))));
+    }
+
+    x(frame) {
+      const { start, end } = this.data;
+      return LABELS + ((frame - start) / (end - start)) * this.room;
+    }
+
+    draw(data, spans) {
+      this.data = data;
+      this.svg.replaceChildren();
+      const height = Object.values(LANES).reduce((sum, one) => sum + one, 0);
+      this.height = height;
+      this.svg.setAttribute("viewBox", `0 0 ${this.width} ${height}`);
+      this.svg.setAttribute("height", height);
+      this.clip = make("clipPath", { id: "lane-room" });
+      this.clip.append(make("rect", { x: LABELS, y: 0, width: this.room, height }));
+      this.inside = make("g", { "clip-path": "url(#lane-room)" });
+      this.svg.append(this.clip);
+      let top = 0;
+      this.drawAxis(top, height);
+      this.svg.append(this.inside);
+      top += LANES.axis;
+      this.drawEdit(top);
+      top += LANES.edit;
+      this.drawRate(top);
+      top += LANES.rate;
+      this.drawTypes(top);
+      this.spanLayer = make("g", {});
+      this.headLayer = make("g", {});
+      this.inside.append(this.spanLayer, this.headLayer);
+      this.drawSpans(spans);
+    }
+
+    rule(y) {
+      this.svg.append(make("line", { class: "rule", x1: 0, x2: this.width, y1: y + 0.5, y2: y + 0.5 }));
+    }
+
+    name(y, text, ...more) {
+      this.svg.append(make("text", { x: 0, y: y + 15 }, text));
+      more.forEach((line, index) => this.svg.append(make("text", { class: "quiet", x: 0, y: y + 29 + index * 13 }, line)));
+    }
+
+    drawAxis(top, height) {
+      const { start, end } = this.data;
+      const steps = [1, 2, 5, 10, 25, 50, 125, 250, 750, 1500, 3750, 7500, 15000, 45000, 90000];
+      const step = steps.find((one) => (one / (end - start)) * this.room >= 92) || 180000;
+      for (let frame = Math.ceil(start / step) * step; frame < end; frame += step) {
+        const x = this.x(frame);
+        this.svg.append(make("line", { class: "rule", x1: x, x2: x, y1: top + 4, y2: height }));
+        if (x < this.width - 76) this.svg.append(make("text", { class: "fig", x: x + 4, y: top + 14 }, this.label(frame)));
+      }
+    }
+
+    drawEdit(top) {
+      this.rule(top);
+      this.name(top, "Edit");
+      const { events, marks, length } = this.data.edit;
+      if (!events.length) {
+        this.svg.append(make("text", { class: "quiet", x: LABELS + 6, y: top + 20 }, "no timeline"));
+        return;
+      }
+      for (const event of events) {
+        const left = this.x(event.start);
+        const wide = this.x(event.end) - left;
+        if (left > this.width || left + wide < LABELS) continue;
+        const box = make("rect", { class: event.kind === "gap" ? "gap" : "event", x: left, y: top + 12, width: Math.max(wide, 0.5), height: 20 });
+        box.append(make("title", {}, `${event.name}, ${this.label(Math.round(event.start))}`));
+        this.inside.append(box);
+        if (event.start > 0) this.inside.append(make("line", { class: "cut", x1: left, x2: left, y1: top + 5, y2: top + 12 }));
+        const text = wide / 6.2 >= event.name.length ? event.name : wide > 30 ? `${event.name.slice(0, Math.floor(wide / 6.2) - 1)}…` : "";
+        if (text) this.inside.append(make("text", { x: Math.max(left, LABELS) + 4, y: top + 26 }, text));
+      }
+      for (const mark of marks) {
+        const x = this.x(mark.at);
+        const flag = make("path", { class: "mark", d: `M${x - 4} ${top + 2}h8l-4 6Z` });
+        flag.append(make("title", {}, mark.name));
+        this.inside.append(flag);
+      }
+      if (length !== null && length < this.data.frames) {
+        const x = this.x(length);
+        this.inside.append(make("line", { class: "limit", x1: x, x2: x, y1: top + 2, y2: this.height }));
+        const before = x > this.width - 90;
+        this.inside.append(make("text", { class: "limit-text", x: before ? x - 4 : x + 4, y: top + 10, "text-anchor": before ? "end" : "start" }, "end of range"));
+      }
+    }
+
+    drawRate(top) {
+      this.rule(top);
+      const { rates, limits, start, end, rates_end: ratesEnd } = this.data;
+      const highest = rates.reduce((most, [, high]) => Math.max(most, high), 0);
+      const lowest = rates.reduce((least, [low]) => Math.min(least, low), Infinity);
+      this.name(top, "Bit rate, 1 s", ...(rates.length ? [`to ${spellRate(highest)}`, `from ${spellRate(lowest)}`] : []));
+      if (!rates.length) {
+        this.svg.append(make("text", { class: "quiet", x: LABELS + 6, y: top + 20 }, "shorter than one second"));
+        return;
+      }
+      // With limits the scale keeps to their neighbourhood, where a few percent decide; without it begins at zero.
+      const bounds = Object.values(limits);
+      const most = Math.max(highest, ...bounds, 1);
+      const least = bounds.length ? Math.min(lowest, ...bounds) : 0;
+      const room = bounds.length ? Math.max(most - least, most / 50) : most;
+      const floor = Math.max(0, least - room * 0.35);
+      const bound = most + room * 0.2;
+      const y = (bits) => top + LANES.rate - 4 - ((bits - floor) / (bound - floor)) * (LANES.rate - 10);
+      const last = Math.min(end, ratesEnd);
+      const x = (index) => this.x(start + ((index + 0.5) / rates.length) * (last - start));
+      const filled = rates.map(([, high]) => [floor, high]);
+      this.inside.append(make("path", { class: "rate", opacity: 0.45, d: band(filled, x, y) }));
+      const thick = (bound - floor) / 50;
+      this.inside.append(make("path", { class: "rate", d: band(rates.map(([low, high]) => [low, Math.max(high, low + thick)]), x, y) }));
+      const words = { peak: "most in one second", most: "most for the mean", least: "least for the mean" };
+      for (const [kind, bits] of Object.entries(limits)) {
+        this.inside.append(make("line", { class: "limit", x1: LABELS, x2: this.width, y1: y(bits), y2: y(bits) }));
+        const above = kind !== "least";
+        const at = kind === "peak" ? this.width - 6 : LABELS + 4;
+        const place = { class: "limit-text", x: at, y: y(bits) + (above ? -3 : 11), "text-anchor": kind === "peak" ? "end" : "start" };
+        this.inside.append(make("text", place, `${words[kind]} ${spellRate(bits)}`));
+      }
+    }
+
+    drawTypes(top) {
+      this.rule(top);
+      this.name(top, "Pictures", "I, P, B by size");
+      const { sizes, types, entries, start, end } = this.data;
+      const bottom = top + LANES.types - 4;
+      const y = (bytes) => bottom - Math.sqrt(bytes / (this.data.largest_size || 1)) * (LANES.types - 16);
+      const step = this.room / sizes.length;
+      if (types) {
+        for (let index = 0; index < types.length; index += 1) {
+          const kind = { I: "i", P: "p", B: "b" }[types[index]] || "x";
+          const upper = y(sizes[index][1]);
+          const left = this.x(start + index);
+          const gap = step > 4 ? 1 : 0;
+          const bar = make("rect", { class: `type-${kind}`, x: left, y: upper, width: Math.max(step - gap, 0.6), height: bottom - upper });
+          bar.append(make("title", {}, `${types[index]}, ${sizes[index][1]} bytes, frame ${start + index}`));
+          this.inside.append(bar);
+        }
+      } else {
+        const x = (index) => this.x(start + ((index + 0.5) / sizes.length) * (end - start));
+        this.inside.append(make("path", { class: "type-p", d: band(sizes, x, y) }));
+      }
+      for (const entry of entries) {
+        const x = this.x(entry);
+        this.inside.append(make("line", { class: "gop", x1: x, x2: x, y1: top + 3, y2: top + 9 }));
+      }
+    }
+
+    drawSpans(spans) {
+      this.spanLayer.replaceChildren();
+      for (const span of spans) {
+        const left = this.x(span.start);
+        this.spanLayer.append(make("rect", { class: "span", x: left, y: 18, width: Math.max(this.x(span.end) - left, 3), height: this.height - 18 }));
+      }
+    }
+
+    drawHead(frame) {
+      this.headLayer.replaceChildren();
+      const x = this.x(frame + 0.5);
+      this.headLayer.append(make("line", { class: "head-line", x1: x, x2: x, y1: 10, y2: this.height }));
+      this.headLayer.append(make("path", { class: "head", d: `M${x - 5} 0h10v8l-5 6l-5 -6Z` }));
+    }
+  }
+
+  window.Lanes = Lanes;
+})();

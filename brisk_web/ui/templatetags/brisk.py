@@ -1,0 +1,82 @@
+"""Template tags and filters of the house."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django import template
+from django.utils import timezone
+from django.utils.safestring import SafeString
+
+from brisk_core.exact import spell_bytes
+from brisk_web.ui import marks
+
+register = template.Library()
+
+register.simple_tag(marks.icon, name="icon")
+register.simple_tag(marks.house_mark, name="house_mark")
+register.filter("outcome_class", marks.outcome_class)
+
+
+@register.simple_tag
+def mark(outcome: str, size: int = 12) -> SafeString:
+    """The mark of an outcome."""
+    return marks.mark(str(outcome), size)
+
+
+@register.filter
+def file_size(size: int) -> str:
+    """Bytes as people read them."""
+    return spell_bytes(size)
+
+
+@register.filter
+def span_of_time(seconds: float | None) -> str:
+    """Seconds as m:ss or h:mm:ss."""
+    if seconds is None:
+        return ""
+    whole = int(seconds + 0.5)
+    minutes, second = divmod(whole, 60)
+    hours, minute = divmod(minutes, 60)
+    return f"{hours}:{minute:02}:{second:02}" if hours else f"{minute}:{second:02}"
+
+
+@register.filter
+def due(moment: datetime | None) -> str:
+    """A due time: "today 16:00", "tomorrow", "Fri 27 Nov"."""
+    if moment is None:
+        return "no date"
+    local, now = timezone.localtime(moment), timezone.localtime()
+    days = (local.date() - now.date()).days
+    if days == 0:
+        return f"today {local:%H:%M}"
+    if days == 1:
+        return f"tomorrow {local:%H:%M}"
+    text = f"{local:%a} {local.day} {local:%b}"
+    return text if local.year == now.year else f"{text} {local.year}"
+
+
+@register.filter
+def is_late(moment: datetime | None) -> bool:
+    """Has a due time passed?"""
+    return moment is not None and moment < timezone.now()
+
+
+@register.filter
+def ago(moment: datetime) -> str:
+    """A past time: "just now", "12 min ago", "3 h ago", "4 Nov"."""
+    seconds = (timezone.now() - moment).total_seconds()
+    if seconds < 60:
+        return "just now"
+    if seconds < 3600:
+        return f"{int(seconds // 60)} min ago"
+    if seconds < 86400:
+        return f"{int(seconds // 3600)} h ago"
+    local = timezone.localtime(moment)
+    return f"{local.day} {local:%b} {local:%H:%M}"
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    """Split a text at its spaces, for short loops over fixed names."""
+    return text.split()
