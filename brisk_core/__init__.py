@@ -1,5 +1,6 @@
 """The computation of Brisk Sentry: reading, measuring, judging and planning, without Django, database, HTTP or clock.
 
 From the ground up: ``version``, ``errors``, ``exact``, ``facts``, ``reading``, ``packets``, ``sandbox``, ``edit``,
-``spec``, ``report``, ``cli``; ``samples`` stands beside them and makes the demonstration media.
+``spec``, ``report``, ``cli``; ``samples`` and ``small_media`` stand beside them
+and make media: the demonstration, and small files with known properties for tests and benchmarks.
 """

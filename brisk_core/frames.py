@@ -8,11 +8,13 @@ from typing import Any
 import av
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.exact import Timecode
 from brisk_core.packets import load_series
 from brisk_core.reading import Source, open_container
 
 _QUALITY = 88
+#: Seconds before the frame at which decoding begins, tried in turn: a seek by decode time can land too late in
+#: wrappers without an index. None is the start of the file.
+_EARLIER = (0, 2, 10, None)
 _HIGH_DEFINITION_LINES = 576  # above them an undescribed stream is BT.709, else BT.601 (ITU-R BT.1361 practice)
 
 
@@ -38,8 +40,9 @@ def write_frames(source: Source, series_path: Path, folder: Path, first: int, co
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         start = int(pts[first])
-        for target in (start, int(pts[0])):  # a seek that lands too late is answered by reading from the start
-            container.seek(max(target, 0) if target == start else 0, stream=stream, backward=True)
+        for seconds in _EARLIER:
+            target = 0 if seconds is None else max(start - int(seconds / series.time_base), 0)
+            container.seek(target, stream=stream, backward=True)
             written = _decode(container, stream, wanted, folder, widest)
             if first in written:
                 return written
@@ -71,8 +74,3 @@ def _write(frame: Any, path: Path, widest: int) -> None:
     part = path.with_suffix(".part")
     picture.to_image().save(part, format="JPEG", quality=_QUALITY, subsampling=0)
     part.replace(path)
-
-
-def timecode_of(start: Timecode, number: int) -> str:
-    """Return the timecode of frame ``number`` of a file that starts at ``start``."""
-    return str(start.plus(number))

@@ -90,7 +90,9 @@ def _converse(
     progress: Progress | None,
     should_stop: Callable[[], bool] | None,
 ) -> Any:
-    assert child.stdin and child.stdout and child.stderr  # noqa: S101 - all three are pipes
+    assert child.stdin  # noqa: S101 - all three are pipes
+    assert child.stdout  # noqa: S101
+    assert child.stderr  # noqa: S101
     message = {
         "verb": verb,
         "request": request,
@@ -105,6 +107,7 @@ def _converse(
     deadline = time.monotonic() + limits.wall_s
     answer: dict[str, Any] | None = None
     with selectors.DefaultSelector() as selector:
+        pipe: Any
         for pipe in buffers:
             selector.register(pipe, selectors.EVENT_READ)
         while selector.get_map():

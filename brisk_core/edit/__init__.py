@@ -1,4 +1,4 @@
-"""The source edit: ``timeline`` (the model), ``edl_lines`` and ``importing`` (OTIO and EDL), ``ranges``, ``agreement``."""
+"""The source edit: ``timeline`` (the model), ``edl_lines``, ``importing`` (OTIO and EDL), ``ranges``, ``agreement``."""
 
 from brisk_core.edit.agreement import Agreement, agree
 from brisk_core.edit.importing import EditHints, import_edit

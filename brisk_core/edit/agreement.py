@@ -24,7 +24,7 @@ class Agreement:
     unit: str = ""
 
     def to_json(self) -> dict[str, Any]:
-        """Return the object of ``characteristics.md``: timeline, file, agrees; expected, found, difference for length."""
+        """Return timeline, file and agrees; for a length expected, found and difference (characteristics, edit.*)."""
         if self.unit == "frames":
             return {"expected": self.timeline, "found": self.file, "difference": self.difference}
         per_track = isinstance(self.file, tuple) and self.kind is Kind.COUNT

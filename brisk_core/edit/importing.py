@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -39,7 +39,7 @@ class EditHints:
     @classmethod
     def from_json(cls, document: Mapping[str, Any]) -> EditHints:
         """Read hints from plain JSON values; raises ``ValueRefused`` naming the wrong one, for unknown names too."""
-        readers = {
+        readers: dict[str, Callable[[Any], Any]] = {
             "rate": parse_rate,
             "assumed_rate": parse_rate,
             "size": parse_size,
@@ -51,8 +51,10 @@ class EditHints:
         }
         if unknown := sorted(set(document) - set(readers)):
             raise ValueRefused(f"met {unknown[0]!r} beside an edit; expected one of {', '.join(readers)}")
-        read = {name: readers[name](value) for name, value in document.items() if value not in (None, "")}
-        return cls(**read)  # type: ignore[arg-type]  # each reader returns its field's type
+        read: dict[str, Any] = {
+            name: readers[name](value) for name, value in document.items() if value not in (None, "")
+        }
+        return cls(**read)
 
 
 def _read_scan(value: object) -> str:

@@ -13,7 +13,7 @@ _UNITS = {"ms": Fraction(1, 1000), "s": Fraction(1), "min": Fraction(60), "h": F
 
 
 def parse_seconds(value: object) -> Fraction:
-    """Read seconds from ``"10.04 s"``, ``"40 ms"``, ``"2 min"``, ``"1001/100"`` or a number; ``ValueRefused`` otherwise."""
+    """Read seconds from ``"10.04 s"``, ``"40 ms"``, ``"1001/100"`` or a number; raises ``ValueRefused`` otherwise."""
     if isinstance(value, Fraction):
         return value
     if isinstance(value, int | float) and not isinstance(value, bool):

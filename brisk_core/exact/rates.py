@@ -115,7 +115,7 @@ def rate_of_steps(mean: Fraction, smallest: int, largest: int, time_base: Fracti
 
 
 def spell_rate(rate: Fraction) -> str:
-    """Return what a person reads: ``25``, ``29.97`` for 30000/1001, ``28.8 (wandering)`` where no standard rate fits."""
+    """Return what a person reads: ``25``, ``29.97`` for 30000/1001, ``28.8 (wandering)`` where no standard fits."""
     entry = STANDARD_RATES.get(rate)
     if entry:
         return entry[1]

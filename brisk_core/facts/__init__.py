@@ -1,4 +1,4 @@
-"""Facts about a file: ``kinds`` of value, the ``registry`` of characteristics, ``inspection`` with its three witnesses."""
+"""Facts about a file: ``kinds`` of value, the ``registry`` of characteristics, ``inspection`` by three witnesses."""
 
 from brisk_core.facts.inspection import (
     INSPECTION_SCHEMA,

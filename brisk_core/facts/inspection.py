@@ -5,6 +5,7 @@ from __future__ import annotations
 import enum
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from fractions import Fraction
 from typing import Any
 
 from brisk_core.facts.kinds import value_from_json, value_to_json
@@ -130,6 +131,10 @@ class FactsBuilder:
         return Inspection(file_name=file_name, file_size=file_size, depth=depth, facts=facts, unread=unread)
 
 
+def _as_float(value: Fraction | None) -> float | None:
+    return None if value is None else float(value)
+
+
 def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
     """Return the inspection as JSON of schema ``brisk-sentry/inspection/1``.
 
@@ -145,7 +150,7 @@ def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
                 continue
             entry[witness.value] = value_to_json(row.kind, row.per_track, value)
             if row.kind.value == "seconds" and value is not None:
-                entry[f"{witness.value}_s"] = [float(one) for one in value] if row.per_track else float(value)
+                entry[f"{witness.value}_s"] = [*map(_as_float, value)] if row.per_track else float(value)
         rows[id_] = entry
     return {
         "schema": INSPECTION_SCHEMA,

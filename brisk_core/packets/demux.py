@@ -65,7 +65,9 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
     """
     with open_container(source) as container:
         picture = container.streams[reading.picture_index] if reading.picture_index is not None else None
-        sounds = {stream.index: SoundTotals(time_base=stream.time_base) for stream in container.streams.audio}
+        sounds = {
+            stream.index: SoundTotals(time_base=stream.time_base or Fraction(1)) for stream in container.streams.audio
+        }
         captions: Counter[int] = Counter({stream.index: 0 for stream in container.streams.subtitles})
         columns = _PictureColumns()
         codec = reading.picture_codec or ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from dataclasses import dataclass
 
@@ -16,7 +17,7 @@ _B = ord("B")
 class Groups:
     """What the order of picture types shows."""
 
-    longest: int  #: frames
+    longest: int  #: frames, counted in presentation order
     shortest: int  #: frames; the last group, which the end cuts, counts only when it is the only one
     open: bool | None  #: None where picture types are not read
     pattern: str | None  #: in presentation order from each random access point; None where types are not read
@@ -32,7 +33,8 @@ def find_groups(series: PacketSeries, closed_groups: dict[int, bool]) -> Groups 
     starts = np.flatnonzero(series.random_access)
     if not len(starts):
         return None
-    lengths = np.diff(np.concatenate([starts, [len(series)]]))
+    shown = np.flatnonzero(series.random_access[series.presentation_order])
+    lengths = np.diff(np.concatenate([shown, [len(series)]]))
     types_read = bool((series.types != ord("?")).all())
     inner = lengths[:-1] if len(lengths) > 1 else lengths
     return Groups(
@@ -47,7 +49,7 @@ def find_groups(series: PacketSeries, closed_groups: dict[int, bool]) -> Groups 
 def _is_open(series: PacketSeries, starts: np.ndarray, closed_groups: dict[int, bool]) -> bool:
     """Is any picture after a later random access point shown before it, in a group not coded as closed?"""
     bounds = [*starts.tolist(), len(series)]
-    for start, end in zip(bounds[1:-1], bounds[2:], strict=True):
+    for start, end in itertools.pairwise(bounds):
         if closed_groups.get(start):
             continue
         if (series.pts[start + 1 : end] < series.pts[start]).any():
@@ -60,7 +62,7 @@ def _pattern(series: PacketSeries) -> str:
     letters = bytes(series.types[order]).decode("ascii")
     starts = np.flatnonzero(series.random_access[order]).tolist()
     bounds = [*starts, len(letters)]
-    strings = [letters[start:end] for start, end in zip(bounds, bounds[1:], strict=False)]
+    strings = [letters[start:end] for start, end in itertools.pairwise(bounds)]
     counted = Counter(strings[:-1] or strings)
     most = max(counted.values())
     return next(string for string in strings if counted.get(string) == most)

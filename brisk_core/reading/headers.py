@@ -13,7 +13,7 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.facts import CaptionTrack, Chapter, FactsBuilder, Stage, Track, Witness
 from brisk_core.reading import library, mxf, signatures
 from brisk_core.reading.bit_reader import BitsEnded
-from brisk_core.reading.movie import Movie, MovieTrack, read_movie, read_timecode
+from brisk_core.reading.movie import Movie, MovieTrack, looks_like_movie, read_movie, read_timecode
 from brisk_core.reading.picture_headers import CodedPicture, declare_from_entry, demuxed_codec
 from brisk_core.reading.sound_headers import parse_aac, parse_descriptor
 from brisk_core.reading.source import Source
@@ -63,7 +63,7 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> tuple[str
     """Find the wrapper by signature and read what own readers can; raises ``UnreadableFile`` for no wrapper at all."""
     head = file.read(signatures.HEAD_BYTES)
     partition = mxf.read_header_partition(file)
-    movie = read_movie(file, size) if signatures.looks_like_movie(head) else None
+    movie = read_movie(file, size) if looks_like_movie(head) else None
     wrapper_format = signatures.format_by_signature(head, movie.brands if movie else (), partition) or "other"
     builder.observed("wrapper.format", wrapper_format)
     if movie:
@@ -97,6 +97,9 @@ def _read_streams(
         (stream for stream in container.streams.video if not int(stream.disposition) & 0x400),  # not a cover picture
         None,
     )
+    if picture is None and not container.streams.audio:
+        damage = f": {movie.damage[0]}" if movie and movie.damage else ""
+        raise UnreadableFile(f"the wrapper opens but holds neither picture nor sound{damage}")
     coded = None
     if picture is not None:
         coded = _read_picture(builder, container, picture, movie, wrapper_format)
@@ -104,7 +107,7 @@ def _read_streams(
     _read_text(builder, container, movie)
     chapters = tuple(
         Chapter(
-            time=Fraction(row["start"]) * row["time_base"],
+            time=Fraction(row["start"]) * (row["time_base"] or 1),
             title=row["metadata"].get("title", ""),
             on_random_access=None,
         )

@@ -48,7 +48,7 @@ def open_container(source: Source) -> Iterator[InputContainer]:
     options = {"format_whitelist": _FORMATS, "protocol_whitelist": "file"}
     file = None if source.local_path else source.open()
     try:
-        container = av.open(
+        container: Any = av.open(
             file or f"file:{source.local_path}",
             container_options=options,
             metadata_errors="replace",

@@ -292,12 +292,16 @@ def _read_sound_entry(entry: SampleEntry, data: bytes) -> int:
     return _SOUND_HEAD
 
 
+def _sign(value: int) -> int:
+    return (value > 0) - (value < 0)
+
+
 def rotation(matrix: tuple[int, ...] | None) -> int | None:
-    """Return the clockwise turn in degrees of a display matrix (8.3.2), ``None`` for a matrix that is no quarter turn."""
+    """Return the clockwise turn in degrees of a display matrix (8.3.2), ``None`` where it is no quarter turn."""
     if matrix is None:
         return None
     a, b, _, c, d = matrix[0], matrix[1], matrix[2], matrix[3], matrix[4]
-    signs = tuple((value > 0) - (value < 0) for value in (a, b, c, d))
+    signs = (_sign(a), _sign(b), _sign(c), _sign(d))
     turns = {(1, 0, 0, 1): 0, (0, 1, -1, 0): 90, (-1, 0, 0, -1): 180, (0, -1, 1, 0): 270}
     return turns.get(signs)
 

@@ -16,7 +16,8 @@ from brisk_core.reading.movie import MovieTrack, rotation
 
 _BY_ENTRY = {
     "avc1": "avc", "avc2": "avc", "avc3": "avc", "avc4": "avc", "hvc1": "hevc", "hev1": "hevc", "AVdn": "vc3",
-    "AVdh": "vc3", "mp4v": "mpeg4", "m2v1": "mpeg2", "xdvb": "mpeg2", "jpeg": "mjpeg", "mjpa": "mjpeg", "mjp2": "jpeg2000",
+    "AVdh": "vc3", "mp4v": "mpeg4", "m2v1": "mpeg2", "xdvb": "mpeg2", "jpeg": "mjpeg", "mjpa": "mjpeg",
+    "mjp2": "jpeg2000",
     "v210": "v210", "2vuy": "raw", "raw ": "raw", "vp08": "vp8", "vp09": "vp9", "av01": "av1", "FFV1": "ffv1",
 } | dict.fromkeys(prores.FLAVOURS, "prores")  # fmt: skip
 _FIELD_ORDER = {1: "top", 14: "top", 6: "bottom", 9: "bottom"}  # fiel box (QTFF, field handling)

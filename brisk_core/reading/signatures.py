@@ -40,7 +40,7 @@ def _is_transport(head: bytes) -> bool:
 def format_by_signature(head: bytes, brands: tuple[str, ...], partition: HeaderPartition | None) -> str | None:
     """Return the wrapper by signature, ``None`` when no signature is known.
 
-    ``head`` is the first ``HEAD_BYTES`` of the file, ``brands`` those of an ftyp box, ``partition`` that of an MXF file.
+    ``head`` is the first ``HEAD_BYTES`` of the file, ``brands`` those of an ftyp box, ``partition`` that of MXF.
     """
     if partition:
         return partition.wrapper_format

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import multiprocessing
+import os
 import shutil
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
@@ -19,12 +20,21 @@ from brisk_core.samples.picture import Drawn, draw, weave
 from brisk_core.samples.programme import LENGTH, START_TIMECODE
 from brisk_core.samples.renders import RENDERS, Recipe
 
+_MAKERS = (
+    "programme",
+    "picture",
+    "sound",
+    "encode",
+    "renders",
+    "timelines",
+)  # modules that decide what is in the files
+
 
 def content_key() -> str:
     """Return a key that changes with the code that draws and encodes, and with the encoding library."""
     digest = hashlib.sha256(av.__version__.encode())
-    for path in sorted(Path(__file__).parent.glob("*.py")):
-        digest.update(path.read_bytes())
+    for name in _MAKERS:
+        digest.update((Path(__file__).parent / f"{name}.py").read_bytes())
     return digest.hexdigest()[:16]
 
 
@@ -62,8 +72,7 @@ def build_samples(folder: Path) -> Path:
     ready = folder / f"samples-{content_key()}"
     if ready.is_dir():
         return ready
-    part = folder / f"{ready.name}.part"
-    shutil.rmtree(part, ignore_errors=True)
+    part = folder / f"{ready.name}.{os.getpid()}.part"  # two starts at once build side by side, the first one counts
     part.mkdir(parents=True)
     groups: dict[object, list[Recipe]] = defaultdict(list)
     for recipe in RENDERS:
@@ -77,8 +86,11 @@ def build_samples(folder: Path) -> Path:
             rewrap(part / recipe.rewraps, part / recipe.name, recipe.settings)
     timelines.write_wide(part / timelines.WIDE_EDIT)
     timelines.write_tall(part / timelines.TALL_EDIT)
+    try:
+        part.rename(ready)
+    except OSError:
+        shutil.rmtree(part)
     for old in folder.glob("samples-*"):
-        if old != part:
+        if old != ready and old.suffix != ".part":
             shutil.rmtree(old, ignore_errors=True)
-    part.rename(ready)
     return ready

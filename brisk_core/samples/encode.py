@@ -68,7 +68,7 @@ class Encoder:
 
     def _add_sound(self) -> Any:
         layout = "mono" if self._settings.mono_tracks else "stereo"
-        stream: Any = self._container.add_stream(self._settings.sound_codec, rate=self._settings.sound_rate)
+        stream: Any = self._container.add_stream(str(self._settings.sound_codec), rate=self._settings.sound_rate)
         stream.layout = layout
         if self._settings.sound_codec == "aac":
             stream.bit_rate = 192_000
@@ -107,7 +107,7 @@ def _to_frame(drawn: Drawn, pixels: str) -> av.VideoFrame:
     if pixels == "yuv420p":
         blue, red = blue[::2], red[::2]
     for plane, source in zip(frame.planes, (drawn.luma, blue, red), strict=True):
-        rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+        rows = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)
         rows[:, : plane.width] = source
     frame.color_range = 1
     frame.colorspace = 1
@@ -130,7 +130,7 @@ def _to_sound(block: Any, stream: Any, number: int, settings: Settings, at: int)
 
 def _field_flag(settings: Settings) -> Any:
     """Return a function that marks a frame as two fields, top first; the flag lives on the frame."""
-    graph = Graph()
+    graph: Any = Graph()
     source = graph.add_buffer(
         width=settings.size[0], height=settings.size[1], format=settings.pixels, time_base=1 / settings.rate
     )
@@ -140,16 +140,15 @@ def _field_flag(settings: Settings) -> Any:
     marked.link_to(sink)
     graph.configure()
 
-    def mark(frame: av.VideoFrame) -> av.VideoFrame:
+    def mark(frame: av.VideoFrame) -> Any:
         graph.push(frame)
-        out: Any = graph.pull()
-        return out
+        return graph.pull()
 
     return mark
 
 
 def rewrap(source: Path, path: Path, settings: Settings) -> None:
-    """Write the packets of ``source`` into a new wrapper with the settings' options and timecode; nothing is encoded."""
+    """Write the packets of ``source`` into a new wrapper with the settings' options and timecode, as they are."""
     with (
         av.open(str(source)) as old,
         av.open(str(path), "w", format=settings.container, options=settings.container_options) as new,

@@ -84,7 +84,8 @@ def _ripples(width: int, lines: int) -> NDArray[np.int16]:
     strip = random.normal(0, 1, (lines, width * 2)).astype(np.float32)
     for _ in range(3):
         strip = (strip + np.roll(strip, 1, 1) + np.roll(strip, 2, 1)) / 1.9
-    return (strip * 7 / strip.std()).astype(np.int16)
+    waves: NDArray[np.int16] = (strip * 7 / strip.std()).astype(np.int16)
+    return waves
 
 
 @lru_cache(maxsize=64)
@@ -93,7 +94,7 @@ def _lettering(text: str, size: int) -> NDArray[np.float32]:
     box = font.getbbox(text)
     picture = Image.new("L", (int(box[2]) + 4, int(box[3]) + 4))
     ImageDraw.Draw(picture).text((2, 2), text, font=font, fill=255)
-    return np.asarray(picture, np.float32) / 255
+    return np.asarray(picture, np.float32) / np.float32(255)
 
 
 def _write(luma: Plane, text: str, size: int, x: int, y: int) -> None:

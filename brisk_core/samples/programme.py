@@ -25,7 +25,7 @@ def _shots(*rows: tuple[str, float, tuple[int, int, int], int, float]) -> tuple[
     shots, at = [], Fraction(0)
     for number, (name, length, sky, lamps, speed) in enumerate(rows):
         shots.append(Shot(name=name, start=at, sky=sky, lamps=lamps, boat_speed=speed, skyline=17 + number))
-        at += Fraction(length)
+        at += Fraction(str(length))
     return tuple(shots)
 
 

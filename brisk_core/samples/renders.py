@@ -18,7 +18,8 @@ _WIDE = Settings(
     profile="High",
     options={
         "preset": "superfast",
-        "x264-params": "keyint=50:min-keyint=25:bframes=2:b-adapt=0:8x8dct=1:cabac=1:ref=2:vbv-maxrate=14000:vbv-bufsize=14000",
+        "x264-params": "keyint=50:min-keyint=25:bframes=2:b-adapt=0:8x8dct=1:cabac=1:ref=2"
+        ":vbv-maxrate=14000:vbv-bufsize=14000",
     },
     container_options={"movflags": "+faststart"},
 )

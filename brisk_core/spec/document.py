@@ -67,7 +67,7 @@ class _StrictLoader(yaml.SafeLoader):
     def compose_node(self, parent: yaml.Node | None, index: int) -> yaml.Node | None:
         """Refuse aliases, by which a kilobyte could grow to gigabytes."""
         if self.check_event(yaml.events.AliasEvent):
-            mark = self.peek_event().start_mark
+            mark = self.peek_event().start_mark  # type: ignore[no-untyped-call]  # untyped in the stubs
             raise yaml.composer.ComposerError(None, None, "met a YAML alias; expected plain YAML without them", mark)
         return super().compose_node(parent, index)
 
@@ -93,10 +93,12 @@ _StrictLoader.yaml_implicit_resolvers = {
     ]
     for first, resolvers in yaml.SafeLoader.yaml_implicit_resolvers.items()
 }
-_StrictLoader.add_implicit_resolver("tag:yaml.org,2002:bool", re.compile(r"true|false"), list("tf"))
-_StrictLoader.add_implicit_resolver("tag:yaml.org,2002:int", re.compile(r"[-+]?(0|[1-9][0-9]*)"), list("-+0123456789"))
+_StrictLoader.add_implicit_resolver("tag:yaml.org,2002:bool", re.compile(r"(?:true|false)$"), list("tf"))
 _StrictLoader.add_implicit_resolver(
-    "tag:yaml.org,2002:float", re.compile(r"[-+]?[0-9]+\.[0-9]+([eE][-+]?[0-9]+)?"), list("-+0123456789")
+    "tag:yaml.org,2002:int", re.compile(r"[-+]?(?:0|[1-9][0-9]*)$"), list("-+0123456789")
+)
+_StrictLoader.add_implicit_resolver(
+    "tag:yaml.org,2002:float", re.compile(r"[-+]?[0-9]+\.[0-9]+(?:[eE][-+]?[0-9]+)?$"), list("-+0123456789")
 )
 
 

@@ -1,6 +1,6 @@
 """Name patterns: plain letters, ``#`` for a digit, ``?`` for one character, ``*`` for any number of characters.
 
-A run of ``#`` in a naming rule stands for the attempt: ``OLP_CANAL_V##.mxf`` builds and recognises ``OLP_CANAL_V02.mxf``.
+A run of ``#`` in a naming rule stands for the attempt: ``CANAL_V##.mxf`` builds and recognises ``CANAL_V02.mxf``.
 Matching takes time in proportion to name times pattern, whatever the pattern.
 """
 

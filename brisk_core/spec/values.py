@@ -104,5 +104,5 @@ def same(row: Characteristic, asked: Any, found: Any) -> bool:
     if row.kind is Kind.TEXT and row.id not in ("file.name", "picture.codec_label"):
         return _plain(str(asked)) == _plain(str(found))
     if row.kind is Kind.NUMBER:
-        return asked == Fraction(str(found))
+        return bool(asked == Fraction(str(found)))
     return bool(asked == found)

@@ -6,12 +6,15 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from django.db.models import F
+
 from brisk_core.facts import Group
 from brisk_web.checks.models import Check, Finding
 
 #: From worst to best.
 SEVERITY = ("fail", "caution", "not measured", "waived", "pass")
 
+_MOST_NAMED = 3  # lines named beside a verdict
 _VERBS = (
     ("fail", "fails", "fail"),
     ("not measured", "is not measured", "are not measured"),
@@ -58,6 +61,18 @@ def ribbons_of(checks: Iterable[Check]) -> dict[int, list[Cell]]:
     for check_id, group, outcome in found.order_by("position").values_list("check_record_id", "group", "outcome"):
         rows[check_id].append((group, outcome))
     return {check_id: ribbon_of(pairs) for check_id, pairs in rows.items()}
+
+
+def worst_lines(checks: Iterable[Check]) -> dict[int, list[str]]:
+    """Return the labels of the lines that decide each check's verdict, at most three, by check id; none for a pass."""
+    labels: dict[int, list[str]] = defaultdict(list)
+    deciding = Finding.objects.filter(check_record__in=[check.pk for check in checks]).exclude(outcome="pass")
+    for check_id, label in (
+        deciding.filter(outcome=F("check_record__verdict")).order_by("position").values_list("check_record_id", "label")
+    ):
+        if len(labels[check_id]) < _MOST_NAMED:
+            labels[check_id].append(label)
+    return labels
 
 
 def verdict_words(check: Check) -> str:

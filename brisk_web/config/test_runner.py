@@ -5,6 +5,9 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestResult
 
+from django.conf import settings
+from django.db import connection
+from django.test import override_settings
 from django.test.runner import DiscoverRunner
 
 
@@ -19,6 +22,22 @@ class CountingRunner(DiscoverRunner):
         skipped = len(result.skipped)
         type(self).counts = f"{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped"
         return super().suite_result(suite, result, **kwargs)
+
+    def setup_test_environment(self, **kwargs: Any) -> None:
+        """Serve static files as they lie in the sources, and hash passwords quickly: neither is what tests are about."""
+        super().setup_test_environment(**kwargs)
+        plain = {"staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}
+        quick = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+        override_settings(STORAGES=settings.STORAGES | plain, PASSWORD_HASHERS=quick).enable()
+
+    def teardown_databases(self, old_config: Any, **kwargs: Any) -> None:
+        """End the sessions that threads of in-process workers have left open, then drop the databases."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            )
+        super().teardown_databases(old_config, **kwargs)
 
     def run_tests(self, *args: Any, **kwargs: Any) -> int:
         """Run, tear down, and only then print the line, so that nothing stands below it."""

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from django.db import models
 
-from brisk_core.edit import FrameRange
+from brisk_core.edit import FrameRange, timeline_from_json
 from brisk_core.edit import Timeline as Edit
-from brisk_core.edit import timeline_from_json
 from brisk_core.exact import spell_rate
 
 

@@ -249,7 +249,7 @@ def _adopt(attempt: Attempt, inspection: Inspection, known: Inspection) -> None:
 
 
 def take_up_stalled(inspection_ids: list[int]) -> int:
-    """Queue again the inspections whose worker died; give up on one that killed too many. Return how many were queued."""
+    """Queue inspections again whose worker died; give up on one that killed too many. Return how many were queued."""
     from brisk_web.inspections.tasks import task_for_stage
 
     queued = 0

@@ -13,7 +13,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from brisk_web.checks.models import Check
-from brisk_web.checks.ribbons import Cell, ribbons_of, verdict_words
+from brisk_web.checks.ribbons import Cell, ribbons_of, verdict_words, worst_lines
 from brisk_web.checks.services import open_check
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs import services
@@ -37,6 +37,7 @@ class Row:
     inspection: Inspection | None
     ribbon: list[Cell]
     says: str  #: the state in words
+    because: str  #: the lines that decide it, by label
     outcome: str  #: colours the words; empty for none
     action: str  #: what a person does next; empty for nothing
 
@@ -47,22 +48,31 @@ class Row:
 
 
 def _newest_renders() -> Prefetch:
-    renders = Render.objects.select_related("media_file__inspection", "check_record").order_by("-attempt")
+    renders = (
+        Render.objects.select_related("media_file__inspection", "check_record")
+        .defer("media_file__inspection__document")
+        .order_by("-attempt")
+    )
     return Prefetch("renders", queryset=renders)
 
 
 def _rows(deliverables: list[Deliverable]) -> list[Row]:
     newest = [next(iter(deliverable.renders.all()), None) for deliverable in deliverables]
     checks = [one.check_record for one in newest if one]
-    ribbons = ribbons_of(checks)
-    return [_row(deliverable, one, ribbons) for deliverable, one in zip(deliverables, newest, strict=True)]
+    ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    return [_row(deliverable, one, ribbons, worst) for deliverable, one in zip(deliverables, newest, strict=True)]
 
 
-def _row(deliverable: Deliverable, newest: Render | None, ribbons: dict[int, list[Cell]]) -> Row:
+def _row(
+    deliverable: Deliverable,
+    newest: Render | None,
+    ribbons: dict[int, list[Cell]],
+    worst: dict[int, list[str]],
+) -> Row:
     if newest is None:
         return Row(
             deliverable=deliverable, render=None, check=None, inspection=None, ribbon=[], says="no render yet",
-            outcome="", action="",
+            because="", outcome="", action="",
         )  # fmt: skip
     check, inspection = newest.check_record, newest.media_file.inspection
     says, outcome, action = verdict_words(check), check.verdict, "Decide"
@@ -77,6 +87,7 @@ def _row(deliverable: Deliverable, newest: Render | None, ribbons: dict[int, lis
         inspection=inspection,
         ribbon=ribbons.get(check.pk, []),
         says=says,
+        because=", ".join(worst.get(check.pk, [])),
         outcome=outcome,
         action=action,
     )
@@ -94,6 +105,7 @@ def _intake() -> list[IntakeRow]:
     waiting = (
         MediaFile.objects.filter(renders__isnull=True, checks__isnull=True)
         .select_related("inspection")
+        .defer("inspection__document")
         .order_by("-pk")[:_INTAKE_ROWS]
     )
     return [IntakeRow(file=file, suggestion=services.suggest(file.name)) for file in waiting]
@@ -104,6 +116,7 @@ def desk(request: HttpRequest) -> HttpResponse:
     """What needs a person now, in order of due time; beside it the intake."""
     deliverables = list(
         Deliverable.objects.select_related("job", "spec_version__spec")
+        .defer("spec_version__document")
         .prefetch_related(_newest_renders())
         .order_by(F("due_at").asc(nulls_last=True), "id")[:_DESK_ROWS]
     )
@@ -154,11 +167,12 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
         .order_by(F("due_at").asc(nulls_last=True), "id")
     )
     attempts = [attempt for deliverable in deliverables for attempt in deliverable.renders.all()]
-    ribbons = ribbons_of([attempt.check_record for attempt in attempts])
+    checks = [attempt.check_record for attempt in attempts]
+    ribbons, worst = ribbons_of(checks), worst_lines(checks)
     grid = [
         {
             "deliverable": deliverable,
-            "attempts": [_row(deliverable, attempt, ribbons) for attempt in deliverable.renders.all()],
+            "attempts": [_row(deliverable, attempt, ribbons, worst) for attempt in deliverable.renders.all()],
         }
         for deliverable in deliverables
     ]

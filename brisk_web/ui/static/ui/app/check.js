@@ -15,6 +15,7 @@ document.addEventListener("alpine:init", () => {
     window: [0, 0],
     lanes: null,
     pictureState: "",
+    pictureFine: true,
     progressWords: "",
     progressStyle: "width:0%",
     timers: {},
@@ -125,9 +126,16 @@ document.addEventListener("alpine:init", () => {
     },
     pictureLoaded() {
       this.pictureState = "";
+      this.pictureFine = true;
     },
-    pictureFailed() {
-      if (this.shown >= 0) this.pictureState = "this frame cannot be decoded";
+    async pictureFailed() {
+      if (this.shown < 0) return;
+      this.pictureFine = false;
+      this.pictureState = "this frame cannot be shown";
+      const wanted = this.shown;
+      const answer = await fetch(this.frameUrl);
+      const says = answer.headers.get("Content-Type")?.startsWith("text/plain") ? await answer.text() : "";
+      if (wanted === this.shown && says) this.pictureState = says;
     },
     get timecode() {
       return this.data.frames ? this.label(this.frame) : "";
@@ -149,7 +157,7 @@ document.addEventListener("alpine:init", () => {
 
     startLanes() {
       this.$refs.lanes.replaceChildren();
-      const lanes = new Lanes(this.$refs.lanes, (frame) => this.label(frame));
+      const lanes = new Lanes(this.$refs.lanes, (frame) => this.label(frame), this.data.nominal);
       this.lanes = Alpine.raw(lanes);
       let held = false;
       lanes.svg.addEventListener("pointerdown", (event) => {

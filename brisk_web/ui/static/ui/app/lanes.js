@@ -22,8 +22,9 @@
   };
 
   class Lanes {
-    constructor(box, label) {
+    constructor(box, label, nominal) {
       this.box = box;
+      this.nominal = nominal; // frames that a timecode second counts
       this.label = label; // frame -> timecode
       this.svg = make("svg", { role: "img", "aria-label": "Lanes on one time axis" });
       box.append(this.svg);
@@ -84,8 +85,8 @@
 
     drawAxis(top, height) {
       const { start, end } = this.data;
-      const steps = [1, 2, 5, 10, 25, 50, 125, 250, 750, 1500, 3750, 7500, 15000, 45000, 90000];
-      const step = steps.find((one) => (one / (end - start)) * this.room >= 92) || 180000;
+      const seconds = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600].map((one) => one * this.nominal);
+      const step = [1, 2, 5, 10, ...seconds].find((one) => (one / (end - start)) * this.room >= 92) || 7200 * this.nominal;
       for (let frame = Math.ceil(start / step) * step; frame < end; frame += step) {
         const x = this.x(frame);
         this.svg.append(make("line", { class: "rule", x1: x, x2: x, y1: top + 4, y2: height }));

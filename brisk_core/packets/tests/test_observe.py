@@ -1,0 +1,71 @@
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.facts import Chapter, Depth
+from brisk_core.reading.tests.test_headers import MediaTest
+
+
+class ObserveTest(MediaTest):
+    def test_variable_rate_is_seen_in_every_wrapper(self) -> None:
+        for name in ("a.mp4", "a.mkv"):
+            path = self.made(
+                name,
+                frames=100,
+                time_base=Fraction(1, 90000),
+                times=lambda number: number * 3000 + (number % 7) * 400,
+            )
+            inspection = self.read(path)
+            self.assertEqual(inspection.best("picture.rate_mode"), "variable", name)
+            self.assertEqual(inspection.best("picture.frame_count"), 100)
+
+    def test_groups_and_runs_of_an_encoder_as_it_was_told(self) -> None:
+        options = {"x264-params": "keyint=20:min-keyint=20:scenecut=0:bframes=2:b-adapt=0:b-pyramid=0"}
+        inspection = self.read(self.made("a.mp4", frames=60, options=options))
+        self.assertEqual(inspection.best("gop.longest"), 20)
+        self.assertEqual(inspection.best("gop.shortest"), 20)
+        self.assertEqual(inspection.best("picture.b_frames"), 2)
+        self.assertIs(inspection.best("gop.open"), False)
+        self.assertTrue(inspection.best("gop.pattern").startswith("IBBPBBP"))
+
+    def test_open_groups_of_mpeg2(self) -> None:
+        path = self.made("a.mxf", codec="mpeg2video", frames=40, options={"g": "12", "bf": "2"})
+        inspection = self.read(path)
+        self.assertEqual(inspection.best("gop.longest"), 12)
+        self.assertIs(inspection.facts["gop.open"].observed, True)
+
+    def test_slices_as_the_encoder_was_told(self) -> None:
+        inspection = self.read(self.made("a.mp4", size=(640, 360), options={"x264-params": "slices=4:threads=1"}))
+        self.assertEqual(inspection.best("picture.slices"), 4)
+
+    def test_the_mean_is_the_sum_of_packets_over_the_duration(self) -> None:
+        import av
+
+        path = self.made("a.mp4", frames=75)
+        with av.open(str(path)) as container:
+            bits = sum(packet.size for packet in container.demux(video=0)) * 8
+        self.assertEqual(self.read(path).best("bitrate.average"), round(bits / 3))
+
+    def test_chapters_stand_on_entry_points_or_do_not(self) -> None:
+        def chapters(container: Any, _: Any) -> None:
+            row = {"id": 1, "start": 0, "end": 1000, "time_base": Fraction(1, 1000), "metadata": {"title": "Dawn"}}
+            later = row | {"id": 2, "start": 1000, "end": 2000, "metadata": {"title": "Dusk"}}
+            container.set_chapters([row, later])
+
+        options = {"x264-params": "keyint=250:scenecut=0"}
+        inspection = self.read(self.made("a.mkv", prepare=chapters, options=options))
+        self.assertEqual(
+            inspection.facts["text.chapters"].observed,
+            (
+                Chapter(time=Fraction(0), title="Dawn", on_random_access=True),
+                Chapter(time=Fraction(1), title="Dusk", on_random_access=False),
+            ),
+        )
+
+    def test_headers_leave_the_packets_unread_and_say_so(self) -> None:
+        inspection = self.read(self.made("a.mp4"), Depth.HEADERS)
+        self.assertEqual(inspection.unread["bitrate.average"], "the packets have not been read")
+        self.assertEqual(inspection.unread["picture.scan"], "the pictures have not been scanned")
+
+    def test_less_than_a_second_has_no_peak(self) -> None:
+        inspection = self.read(self.made("a.mp4", frames=10))
+        self.assertEqual(inspection.unread["bitrate.peak_1s"], "the pictures last less than one second")

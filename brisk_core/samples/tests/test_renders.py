@@ -1,0 +1,51 @@
+import os
+from pathlib import Path
+from unittest import TestCase
+
+from brisk_core.edit import EditHints, import_edit
+from brisk_core.inspect import inspect
+from brisk_core.reading import Source
+from brisk_core.samples import RENDERS, build_samples
+from brisk_core.samples.build import frame_count
+from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
+from brisk_core.spec import judge, shelf_specs
+
+_REPOSITORY = Path(__file__).resolve().parents[3]
+
+
+class RendersTest(TestCase):
+    """Every sample file through reading, packets and judging: right ones pass whole, faulty ones fail where they should."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.folder = build_samples(Path(os.environ.get("BRISK_SAMPLES", _REPOSITORY / "var" / "demo")))
+        cls.timelines = {
+            "wide": import_edit(cls.folder / WIDE_EDIT),
+            "tall": import_edit(cls.folder / TALL_EDIT, hints=EditHints.from_json({"rate": 30})),
+        }
+
+    def test_each_render_fails_exactly_the_lines_of_its_fault(self) -> None:
+        specs = shelf_specs()
+        for recipe in RENDERS:
+            with self.subTest(recipe.name):
+                found = inspect(Source.at(str(self.folder / recipe.name))).inspection
+                timeline = self.timelines["tall" if recipe.spec == "pebbleview-tall" else "wide"]
+                check = judge(specs[recipe.spec], found, timeline=timeline)
+                failed = tuple(one.line.id for one in check.findings if one.outcome.value == "fail")
+                self.assertEqual(sorted(failed), sorted(recipe.fails))
+                unheard = [one.line.id for one in check.findings if one.outcome.value == "not measured"]
+                self.assertEqual(unheard, [])
+                self.assertEqual(check.verdict.value, "fail" if recipe.fault else "pass")
+                self.assertEqual(found.best("picture.frame_count"), frame_count(recipe))
+
+    def test_each_shipped_spec_has_a_right_render_and_two_faults(self) -> None:
+        for id_ in shelf_specs():
+            faults = [recipe.fault for recipe in RENDERS if recipe.spec == id_]
+            self.assertIn(None, faults)
+            self.assertGreaterEqual(len(faults) - faults.count(None), 2)
+
+    def test_samples_are_made_once(self) -> None:
+        stamp = (self.folder / RENDERS[0].name).stat().st_mtime_ns
+        self.assertEqual(build_samples(self.folder.parent), self.folder)
+        self.assertEqual((self.folder / RENDERS[0].name).stat().st_mtime_ns, stamp)

@@ -1,0 +1,170 @@
+import json
+from pathlib import Path
+from unittest import TestCase
+
+import jsonschema
+import yaml
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_core.errors import SpecRefused, ValueRefused
+from brisk_core.spec import NamePattern, parse_spec, read_schema, shelf_specs, shelf_texts, spec_to_document
+
+GOOD = """
+brisk_spec: 1
+id: small
+name: Small spec
+family: web
+source: Made up for a test
+issued: 2026-03-02
+lines:
+  - { id: rate, characteristic: picture.frame_rate, condition: { equals: 25 } }
+"""
+
+FIVE_MISTAKES = """
+brisk_spec: 1
+id: Small Spec
+name: Small spec
+family: cinema
+source: Made up for a test
+issued: 2026-03-02
+lines:
+  - { id: rate, characteristic: picture.framerate, condition: { equals: 25 } }
+  - { id: bitrate, characteristic: bitrate.average, condition: { between: ["55 Mb/s", "45 Mb/s"] } }
+  - { id: codec, characteristic: picture.codec, condition: { equals: h264 }, weight: perhaps }
+"""
+
+
+def mistakes(text: str) -> list[str]:
+    try:
+        parse_spec(text)
+    except SpecRefused as error:
+        return [str(mistake) for mistake in error.mistakes]
+    raise AssertionError("the document was accepted")
+
+
+def line(condition: str, characteristic: str = "picture.frame_rate", more: str = "") -> str:
+    return GOOD.replace(
+        "{ id: rate, characteristic: picture.frame_rate, condition: { equals: 25 } }",
+        f"{{ id: rate, characteristic: {characteristic}, condition: {condition}{more} }}",
+    )
+
+
+class MistakeTest(TestCase):
+    def test_a_document_with_mistakes_reports_all_of_them_with_place_and_expectation(self) -> None:
+        self.assertEqual(
+            mistakes(FIVE_MISTAKES),
+            [
+                "id: met 'Small Spec'; expected small letters, digits and hyphens, such as frame-rate",
+                "family: met 'cinema'; expected one of web, disc, broadcast, playout, archive",
+                "line \"rate\": met characteristic 'picture.framerate'; "
+                "expected picture.frame_rate or picture.b_frames or picture.frame_count",
+                "line \"bitrate\": \"between\": needs two values, lowest first; got ['55 Mb/s', '45 Mb/s']",
+                'line "codec": "equals": met \'h264\'; expected one of avc, hevc, mpeg2, mpeg1, mpeg4, prores, vc3, ffv1, '
+                "jpeg2000, mjpeg, raw, v210, vp8, vp9, av1, other",
+                "line \"codec\": met weight 'perhaps'; expected must, should or note",
+            ],
+        )
+
+    def test_conditions_that_make_no_sense(self) -> None:
+        for text, says in (
+            (line("{ equals: 25, at_most: 30 }"), "met 2 keys (equals, at_most) as a condition"),
+            (line("{ like: 25 }"), "met condition 'like'; expected one of equals, one_of, between"),
+            (line("{ at_least: High }", "picture.profile"), "profile has no order of size"),
+            (line("{ matches: '*' }"), "works on texts only; picture.frame_rate is a rate"),
+            (line("{ equals: 3 }", "content.black"), "black cannot be compared with a value"),
+            (line("{ near: { value: 25 } }"), "needs a value and a tolerance"),
+            (line("{ present: 1 }"), "needs true; got 1"),
+            (line("{ same_as_timeline: true }", "picture.chroma"), "a timeline has no chroma"),
+            (line("{ one_of: [] }"), "needs a list with at least one value"),
+            (line("{ cases: [{ when: { picture.size: { equals: x } }, then: { equals: 25 } }] }"), "met 'x' as a size"),
+            (line("{ equals: 25 }", more=", witness: heard"), "met witness 'heard'"),
+            (line("{ equals: x }", "file.name", ", witness: coded"), "file.name has no coded witness"),
+            (line("{ equals: 25 }", more=", colour: red"), "met 'colour'; expected one of characteristic, condition"),
+        ):
+            self.assertIn(says, "; ".join(mistakes(text)))
+
+    def test_hostile_and_broken_text(self) -> None:
+        for text, says in (
+            ("a: [", "expected YAML or JSON"),
+            ("just words", "met a str; expected a mapping"),
+            ("a: &x 1\nb: *x\n", "met a YAML alias"),
+            (GOOD + "id: twice\n", "met 'id' twice"),
+            ("!!python/object/apply:os.system ['true']", "expected YAML or JSON"),
+            ("[" * 5000, "expected YAML or JSON"),
+            ("x" * 2_000_000, "expected at most 1048576"),
+        ):
+            self.assertIn(says, "; ".join(mistakes(text)))
+
+    def test_dates(self) -> None:
+        self.assertIn("issued: met 'soon'", mistakes(GOOD.replace("2026-03-02", "soon"))[0])
+        late = GOOD.replace("lines:", "review_by: 2025-01-01\nlines:")
+        self.assertIn("before issued", mistakes(late)[0])
+
+
+class ReadingTest(TestCase):
+    def test_ratios_and_timecodes_are_texts_not_numbers_in_base_sixty(self) -> None:
+        spec = parse_spec(line("{ equals: 16:9 }", "picture.display_aspect"))
+        self.assertEqual(spec.lines[0].condition.required(), "16:9")
+        spec = parse_spec(line("{ equals: 10:00:00:00 }", "wrapper.start_timecode"))
+        self.assertEqual(spec.lines[0].condition.required(), "10:00:00:00")
+
+    def test_json_is_read_as_well_and_the_document_gives_the_spec_again(self) -> None:
+        for text in shelf_texts().values():
+            spec = parse_spec(text)
+            again = parse_spec(json.dumps(spec_to_document(spec)))
+            self.assertEqual([one.id for one in again.lines], [one.id for one in spec.lines])
+            self.assertEqual(again.document, spec.document)
+
+    def test_the_shelf(self) -> None:
+        self.assertEqual(sorted(shelf_specs()), ["channel-merrow-master", "pebbleview-tall", "pebbleview-wide"])
+
+    def test_the_stored_example_of_version_1_is_still_read(self) -> None:
+        text = (Path(__file__).parent / "brisk_spec_1_example.yaml").read_text(encoding="utf-8")
+        self.assertEqual(len(parse_spec(text).lines), 11)
+
+
+class SchemaTest(TestCase):
+    def accepts(self, text: str) -> bool:
+        validator = jsonschema.Draft202012Validator(read_schema())
+        document = json.loads(json.dumps(yaml.safe_load(text), default=str))
+        return bool(validator.is_valid(document))
+
+    def test_the_published_schema_is_a_schema_and_takes_the_shelf(self) -> None:
+        jsonschema.Draft202012Validator.check_schema(read_schema())
+        for text in (*shelf_texts().values(), GOOD):
+            self.assertTrue(self.accepts(text.replace("16:9", '"16:9"').replace('""16:9""', '"16:9"')))
+
+    def test_it_refuses_what_the_reader_refuses_by_shape(self) -> None:
+        for text in (line("{ like: 25 }"), line("{ equals: 25, at_most: 30 }"), GOOD.replace("web", "cinema")):
+            self.assertFalse(self.accepts(text))
+            self.assertTrue(mistakes(text))
+
+
+class NamePatternTest(TestCase):
+    def test_digits_characters_and_stars(self) -> None:
+        pattern = NamePattern("OLP_*_V##.mp4")
+        self.assertTrue(pattern.matches("OLP_CANAL_PEBBLE_V02.mp4"))
+        for name in ("OLP_CANAL_V2.mp4", "olp_canal_v02.mp4", "OLP_CANAL_V02.mp4.part", "x OLP_CANAL_V02.mp4"):
+            self.assertFalse(pattern.matches(name), name)
+        self.assertTrue(NamePattern("a?c*").matches("abc"))
+
+    def test_attempts(self) -> None:
+        pattern = NamePattern("CANAL_V##.mxf")
+        self.assertEqual(pattern.name_for(3), "CANAL_V03.mxf")
+        self.assertEqual(pattern.attempt_in("CANAL_V12.mxf"), 12)
+        self.assertIsNone(pattern.attempt_in("CANAL_V1.mxf"))
+        self.assertIsNone(NamePattern("CANAL.mxf").attempt_in("CANAL.mxf"))
+
+    def test_refusals(self) -> None:
+        for text in ("", "a/b", "x" * 300):
+            with self.assertRaises(ValueRefused):
+                NamePattern(text)
+
+    @given(st.integers(0, 99))
+    def test_a_built_name_is_recognised_with_its_attempt(self, attempt: int) -> None:
+        pattern = NamePattern("OLP_V##.mp4")
+        self.assertEqual(pattern.attempt_in(pattern.name_for(attempt)), attempt)
+
+    def test_many_stars_take_no_time(self) -> None:
+        self.assertFalse(NamePattern("*a" * 100 + "b").matches("a" * 250))

@@ -1,0 +1,103 @@
+import contextlib
+import io
+import json
+import tempfile
+from pathlib import Path
+from unittest import TestCase
+
+from brisk_core.cli import main
+from brisk_core.small_media import Small, make_small
+
+SPEC = """
+brisk_spec: 1
+id: small
+name: Small spec
+family: web
+source: a test
+issued: 2026-03-02
+lines:
+  - { id: rate, characteristic: picture.frame_rate, condition: { equals: 25 } }
+  - { id: length, characteristic: edit.length, condition: { same_as_timeline: true } }
+"""
+EDL = """TITLE: CANAL
+FCM: NON-DROP FRAME
+
+001  AX       V     C        01:00:00:00 01:00:02:00 10:00:00:00 10:00:02:00
+"""
+
+
+class CommandTest(TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls.folder = Path(folder.name)
+        make_small(cls.folder / "a.mp4", Small())
+        (cls.folder / "spec.yaml").write_text(SPEC)
+        (cls.folder / "edit.edl").write_text(EDL)
+        (cls.folder / "text.mp4").write_text("hello")
+
+    def run_command(self, *words: str) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            status = main([str(self.folder / word) if "." in word and "-" not in word[:1] else word for word in words])
+        return status, out.getvalue(), err.getvalue()
+
+    def test_inspect(self) -> None:
+        status, out, _ = self.run_command("inspect", "a.mp4", "--json")
+        document = json.loads(out)
+        self.assertEqual((status, document["schema"]), (0, "brisk-sentry/inspection/1"))
+        self.assertEqual(document["file"]["name"], "a.mp4")
+        self.assertEqual(document["characteristics"]["picture.frame_rate"]["observed"], "25/1")
+        self.assertEqual(len(document["characteristics"]["file.checksum"]["observed"]["xxh3_128"]), 32)
+
+    def test_inspect_headers_only(self) -> None:
+        _, out, _ = self.run_command("inspect", "a.mp4", "--json", "--depth", "headers")
+        document = json.loads(out)
+        self.assertNotIn("observed", document["characteristics"]["bitrate.average"])
+        self.assertEqual(document["unread"]["bitrate.average"], "the packets have not been read")
+
+    def test_check_passes_and_fails_by_its_status(self) -> None:
+        words = ("check", "a.mp4", "--spec", "spec.yaml", "--timeline", "edit.edl")
+        status, out, _ = self.run_command(*words, "--json")
+        self.assertEqual((status, json.loads(out)["verdict"]), (0, "pass"))
+        status, out, _ = self.run_command(*words, "--range", "0-49")
+        self.assertEqual(status, 1)
+        self.assertIn("The file is one frame longer than the timeline: 50 found, 49 frames expected.", out)
+
+    def test_nothing_measured_is_no_fail_and_no_pass(self) -> None:
+        status, out, _ = self.run_command("check", "a.mp4", "--spec", "spec.yaml", "--json")
+        self.assertEqual((status, json.loads(out)["verdict"]), (0, "not measured"))
+
+    def test_a_shipped_spec_by_its_id(self) -> None:
+        status, out, _ = self.run_command("check", "a.mp4", "--spec", "pebbleview-wide", "--json")
+        self.assertEqual((status, json.loads(out)["spec"]["id"]), (1, "pebbleview-wide"))
+
+    def test_a_file_that_cannot_be_read(self) -> None:
+        for words in (("inspect", "text.mp4", "--json"), ("check", "text.mp4", "--spec", "spec.yaml", "--json")):
+            status, out, err = self.run_command(*words)
+            self.assertEqual(status, 3)
+            self.assertEqual(json.loads(out), {"error": "this is no media file that is known: it starts with 'hello'"})
+            self.assertEqual(err, "brisk-sentry: this is no media file that is known: it starts with 'hello'\n")
+
+    def test_wrong_use(self) -> None:
+        for words, says in (
+            ((), "the following arguments are required: verb"),
+            (("inspect",), "the following arguments are required: file"),
+            (("inspect", "a.mp4", "--depth", "deep"), "invalid choice: 'deep'"),
+            (("check", "a.mp4", "--spec", "nowhere"), "there is no spec 'nowhere'"),
+            (("check", "a.mp4", "--spec", "a.mp4"), "is not text in UTF-8"),
+            (("check", "a.mp4", "--spec", "edit.edl"), "the spec has 1 mistake"),
+            (("check", "a.mp4", "--spec", "spec.yaml", "--range", "0-9"), "a range needs a timeline"),
+            (("check", "a.mp4", "--spec", "spec.yaml", "--timeline", "no.edl"), "there is no timeline"),
+            (
+                ("check", "a.mp4", "--spec", "spec.yaml", "--timeline", "edit.edl", "--range", "0-900"),
+                "does not lie inside",
+            ),
+            (("check", "a.mp4", "--spec", "spec.yaml", "--timeline", "spec.yaml"), "expected an OTIO document"),
+        ):
+            status, _, err = self.run_command(*words)
+            self.assertEqual(status, 2, err)
+            self.assertIn(says, err)
+            self.assertEqual(err.count("\n"), 1)

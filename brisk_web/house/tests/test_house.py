@@ -1,0 +1,152 @@
+from django.db import ProgrammingError, connection, transaction
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.urls import get_resolver, reverse
+
+from brisk_core.spec import parse_spec
+from brisk_web.house.models import AuditEntry
+from brisk_web.house.services import record
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.shelf.services import publish, publish_shelf
+from brisk_web.testing import SPEC, HouseMixin, spec_version
+
+
+class RecordTest(HouseMixin, TestCase):
+    def test_the_audit_trail_can_only_grow(self) -> None:
+        entry = record("job.opened", Job.objects.create(title="Canal"), "Opened", by=self.people["lead"])
+        for change in ("UPDATE house_auditentry SET says = 'x'", "DELETE FROM house_auditentry"):
+            with (
+                self.assertRaisesRegex(ProgrammingError, "append only"),
+                transaction.atomic(),
+                connection.cursor() as cursor,
+            ):
+                cursor.execute(change)
+        self.assertTrue(AuditEntry.objects.filter(pk=entry.pk).exists())
+
+    def test_a_published_version_never_changes(self) -> None:
+        version = spec_version()
+        with self.assertRaisesRegex(ProgrammingError, "never changes"), transaction.atomic():
+            version.source = "another"
+            version.save()
+        with self.assertRaisesRegex(ProgrammingError, "never changes"), transaction.atomic():
+            version.delete()
+
+    def test_publishing_again_makes_a_version_only_when_something_changed(self) -> None:
+        first = spec_version()
+        self.assertEqual(spec_version(), first)
+        second = publish(parse_spec(SPEC.replace("equals: 25", "equals: 30")))
+        self.assertEqual((second.number, second.spec.current), (2, second))
+        self.assertEqual(len(publish_shelf()), 3)
+
+    def test_only_a_lead_reads_the_trail(self) -> None:
+        record("job.opened", Job.objects.create(title="Canal"), "Opened the canal", by=None)
+        for role, sees in (("operator", False), ("lead", True)):
+            self.sign_in(role)
+            page = self.client.get("/house/")
+            (self.assertContains if sees else self.assertNotContains)(page, "Opened the canal")
+
+
+class DoorTest(HouseMixin, TestCase):
+    def test_every_page_asks_for_a_sign_in(self) -> None:
+        open_doors = {"sign-in", "sign-out"}
+        values = {"id": 1, "number": 1, "kind": "yaml", "slug": "x"}
+        for pattern in get_resolver().url_patterns:
+            name = getattr(pattern, "name", None)
+            if not name or name in open_doors:
+                continue
+            wanted = pattern.pattern.converters
+            kwargs = {key: values.get(key, 1) for key in wanted}
+            if "upload_id" in kwargs:
+                kwargs["upload_id"] = "6d0ef6ba-8b86-4a0a-b0b5-4ea6ca3ee6d5"
+            answer = self.client.get(reverse(name, kwargs=kwargs))
+            self.assertEqual((answer.status_code, answer.headers.get("Location", "")[:8]), (302, "/sign-in"), name)
+
+    def test_a_viewer_changes_nothing(self) -> None:
+        self.sign_in("viewer")
+        job = Job.objects.create(title="Canal")
+        file = self.media(frames=5)
+        for address in (
+            "/jobs/new",
+            f"/jobs/{job.pk}/deliverables/new",
+            f"/jobs/{job.pk}/timelines/new",
+            f"/files/{file.pk}/take-in",
+            f"/files/{file.pk}/inspect-again",
+            f"/inspections/{file.inspection_id}/cancel",
+            f"/files/roots/{self.root.pk}/register",
+            "/intake/uploads/",
+        ):
+            self.assertEqual(self.client.post(address).status_code, 403, address)
+
+    def test_pages_of_every_list_in_an_empty_house(self) -> None:
+        self.sign_in("viewer")
+        for address, says in (
+            ("/", "Nothing is owed yet."),
+            ("/jobs/", "No job is open."),
+            ("/files/", "No file is known yet."),
+            ("/specs/", "The shelf is empty."),
+            ("/house/", "No worker runs; nothing will be inspected."),
+        ):
+            self.assertContains(self.client.get(address), says)
+
+    def test_the_policy_lets_nothing_in_from_outside(self) -> None:
+        answer = self.client.get("/sign-in")
+        self.assertIn("default-src 'self'", answer["Content-Security-Policy"])
+        self.assertNotIn("unsafe", answer["Content-Security-Policy"])
+
+    def test_a_wrong_password_is_tried_eight_times_at_most(self) -> None:
+        for _ in range(8):
+            answer = self.client.post("/sign-in", {"username": "lead", "password": "wrong"})
+        self.assertContains(answer, "Too many tries", status_code=429)
+        answer = self.client.post("/sign-in", {"username": "lead", "password": "right-word"})
+        self.assertEqual(answer.status_code, 429)
+
+
+class ShelfPageTest(HouseMixin, TestCase):
+    def test_sheet_and_documents(self) -> None:
+        publish_shelf()
+        self.sign_in("viewer")
+        self.assertContains(self.client.get("/specs/"), "Pebbleview wide upload")
+        self.assertContains(self.client.get("/specs/?q=merrow"), "Channel Merrow master")
+        sheet = self.client.get("/specs/pebbleview-wide/")
+        self.assertContains(sheet, "size 1920 × 1080: 10 Mb/s to 16 Mb/s")
+        document = self.client.get("/specs/pebbleview-wide/1.yaml").content.decode()
+        self.assertEqual(parse_spec(document).id, "pebbleview-wide")
+        self.assertEqual(self.client.get("/specs/pebbleview-wide/1.json").json()["brisk_spec"], 1)
+        self.assertEqual(self.client.get("/specs/pebbleview-wide/9.json").status_code, 404)
+
+
+class LongListTest(HouseMixin, TestCase):
+    def test_the_desk_costs_as_many_queries_with_many_rows_as_with_few(self) -> None:
+        from brisk_web.jobs.services import take_in
+
+        version = spec_version()
+        job = Job.objects.create(title="Canal")
+        self.sign_in("viewer")
+
+        def add(number: int) -> None:
+            deliverable = Deliverable.objects.create(job=job, name=f"Part {number}", spec_version=version)
+            take_in(self.media(f"{number}.mp4", frames=2), deliverable)
+
+        add(0)
+        with CaptureQueriesContext(connection) as few:
+            self.client.get("/")
+        for number in range(1, 5):
+            add(number)
+        # Each running row tells its place in the queue, which is one query; nothing else grows.
+        with self.assertNumQueries(len(few) + 4):
+            self.client.get("/")
+
+    def test_files_are_paged_by_key(self) -> None:
+        from brisk_web.storage.models import MediaFile
+
+        MediaFile.objects.bulk_create(
+            MediaFile(root=self.root, path=f"{number}.mp4", name=f"{number}.mp4", size=1, modified_ns=0)
+            for number in range(120)
+        )
+        self.sign_in("viewer")
+        first = self.client.get("/files/")
+        self.assertContains(first, "119.mp4")
+        following = first.context["page"].following
+        second = self.client.get(f"/files/{following}")
+        self.assertContains(second, ">69.mp4")
+        self.assertNotContains(second, ">70.mp4")

@@ -1,0 +1,187 @@
+import os
+import signal
+import subprocess
+import sys
+import time
+from typing import Any
+from unittest import mock
+
+from asgiref.sync import async_to_sync
+from django.conf import settings
+from django.db import connection
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from brisk_web.checks.models import Finding
+from brisk_web.checks.services import open_check
+from brisk_web.inspections import services, tasks
+from brisk_web.inspections.models import Inspection
+from brisk_web.storage.models import MediaFile
+from brisk_web.storage.services import register
+from brisk_web.testing import QueueTestCase, spec_version
+
+
+class InspectionTest(QueueTestCase):
+    def test_a_file_is_read_and_its_check_judged(self) -> None:
+        file = self.media()
+        check = open_check(file, spec_version(), by=self.people["operator"])
+        self.assertEqual((check.verdict, check.findings.count()), ("", 0))
+        self.work()
+        file.refresh_from_db()
+        check.refresh_from_db()
+        assert file.inspection
+        self.assertEqual((file.inspection.state, len(file.inspection.checksum)), ("done", 32))
+        self.assertEqual(check.verdict, "fail")
+        outcomes = dict(check.findings.values_list("line", "outcome"))
+        self.assertEqual(outcomes, {"rate": "pass", "codec": "pass", "index-first": "fail", "length": "not measured"})
+        self.assertTrue(file.inspection.series_path.exists())
+
+    def test_headers_alone_are_judged_already(self) -> None:
+        file = self.media()
+        check = open_check(file, spec_version(), by=None)
+        services.read_headers(file.inspection_id)
+        outcomes = dict(check.findings.values_list("line", "outcome"))
+        self.assertEqual((outcomes["rate"], outcomes["codec"]), ("not measured", "pass"))
+
+    def test_the_same_bytes_are_read_once(self) -> None:
+        first = self.media("a.mp4")
+        self.work()
+        (self.folder / "shelf" / "b.mp4").write_bytes((self.folder / "shelf" / "a.mp4").read_bytes())
+        second = register(self.root, "b.mp4", by=None)
+        check = open_check(second, spec_version(), by=None)
+        with mock.patch("brisk_web.inspections.services.sandbox.run", wraps=services.sandbox.run) as run:
+            self.work()
+        depths = [call.args[1].get("depth") for call in run.call_args_list]
+        self.assertEqual(depths, ["headers", None])
+        first.refresh_from_db()
+        second.refresh_from_db()
+        self.assertEqual(first.inspection_id, second.inspection_id)
+        self.assertEqual(Inspection.objects.count(), 1)
+        check.refresh_from_db()
+        self.assertEqual(check.verdict, "fail")
+
+    def test_a_file_that_cannot_be_read_fails_with_its_sentence(self) -> None:
+        (self.folder / "shelf" / "a.mp4").write_text("hello")
+        file = register(self.root, "a.mp4", by=None)
+        self.work()
+        file.refresh_from_db()
+        assert file.inspection
+        self.assertEqual(file.inspection.state, "failed")
+        self.assertEqual(file.inspection.error, "this is no media file that is known: it starts with 'hello'")
+
+    def test_a_waiting_inspection_is_cancelled_at_once_and_not_read(self) -> None:
+        file = self.media()
+        assert file.inspection
+        services.cancel(file.inspection, by=self.people["operator"])
+        with mock.patch("brisk_web.inspections.services.sandbox.run") as run:
+            self.work()
+        run.assert_not_called()
+        file.inspection.refresh_from_db()
+        self.assertEqual(file.inspection.state, "cancelled")
+
+    def test_a_running_inspection_stops_when_asked(self) -> None:
+        file = self.media()
+
+        def ask(verb: str, request: dict[str, Any], **more: Any) -> None:
+            services.cancel(Inspection.objects.get(), by=self.people["operator"])
+            self.assertTrue(more["should_stop"]())
+            raise services.sandbox.Cancelled("reading was cancelled")
+
+        with mock.patch("brisk_web.inspections.services.sandbox.run", side_effect=ask):
+            services.read_headers(file.inspection_id)
+        self.assertEqual(Inspection.objects.get().state, "cancelled")
+
+    def test_inspect_again_reads_anew_for_every_file_with_these_bytes(self) -> None:
+        file = self.media()
+        self.work()
+        file.refresh_from_db()
+        old = file.inspection_id
+        services.inspect_again(file, by=self.people["operator"])
+        self.work()
+        file.refresh_from_db()
+        assert file.inspection
+        self.assertNotEqual(file.inspection_id, old)
+        self.assertEqual(file.inspection.state, "done")
+
+    def test_an_overtaken_attempt_writes_nothing(self) -> None:
+        file = self.media()
+        slow, fast = services.Attempt(file.inspection_id), services.Attempt(file.inspection_id)
+        slow.take("headers")
+        fast.take("headers")
+        with self.assertRaisesRegex(services.Fenced, "attempt 1 was overtaken"):
+            slow.write(error="too late")
+        self.assertTrue(slow.should_stop())
+        fast.write(done=5)
+        self.assertEqual(Inspection.objects.get().error, "")
+
+    def test_work_that_is_queued_in_a_transaction_that_fails_is_not_queued(self) -> None:
+        with mock.patch("brisk_web.storage.services.record", side_effect=RuntimeError), self.assertRaises(RuntimeError):
+            self.media()
+        self.assertEqual((ProcrastinateJob.objects.count(), MediaFile.objects.count()), (0, 0))
+
+
+class KilledWorkerTest(QueueTestCase):
+    """A worker of its own process is killed in the middle of an inspection."""
+
+    def start_worker(self) -> subprocess.Popen[bytes]:
+        database = connection.settings_dict
+        url = "postgresql://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**database)
+        environment = os.environ | {"DATABASE_URL": url, "BRISK_DATA": str(settings.DATA_FOLDER)}
+        return subprocess.Popen(
+            [sys.executable, "manage.py", "procrastinate", "worker", "-q", "headers,scan", "-p", "0.2"],
+            cwd=settings.BASE_DIR,
+            env=environment,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+
+    def wait_for(self, what: Any, seconds: float = 60) -> None:
+        deadline = time.monotonic() + seconds
+        while not what():
+            self.assertLess(time.monotonic(), deadline, "it did not happen")
+            time.sleep(0.1)
+
+    def test_a_killed_inspection_is_taken_up_again_and_recorded_once(self) -> None:
+        file = self.media(container_options={"movflags": "+faststart"})
+        check = open_check(file, spec_version(), by=None)
+        path = self.folder / "shelf" / "a.mp4"
+        size = path.stat().st_size
+        with path.open("r+b") as media:
+            media.truncate(size + (40 << 30))  # trailing nothing: the checksum takes long enough to be killed in
+        inspection = file.inspection
+        assert inspection
+        worker = self.start_worker()
+        try:
+            self.wait_for(lambda: Inspection.objects.get().done > 0)
+        finally:
+            worker.send_signal(signal.SIGKILL)
+            worker.wait()
+        with path.open("r+b") as media:
+            media.truncate(size)
+        inspection.refresh_from_db()
+        self.assertEqual((inspection.state, inspection.stage), ("running", "checksum"))
+        with (
+            app.replace_connector(app.connector.get_worker_connector()) as working,
+            mock.patch.object(tasks, "HEARTBEAT_LIMIT_S", -1),
+            mock.patch.object(tasks, "app", working),
+        ):
+
+            async def take_up() -> None:
+                async with working.open_async():
+                    await tasks.take_up_stalled_task.func(0)
+
+            async_to_sync(take_up)()
+        self.work()
+        inspection.refresh_from_db()
+        self.assertEqual((inspection.state, inspection.attempt), ("done", 3))
+        self.assertEqual(Finding.objects.filter(check_record=check).count(), 4)
+        self.assertEqual(MediaFile.objects.count(), 1)
+
+    def test_a_file_that_kills_every_worker_is_given_up(self) -> None:
+        file = self.media()
+        Inspection.objects.update(state="running", attempt=services.MOST_ATTEMPTS)
+        self.assertEqual(services.take_up_stalled([file.inspection_id]), 0)
+        inspection = Inspection.objects.get()
+        self.assertEqual(
+            (inspection.state, inspection.error), ("failed", "the worker died 3 times while reading this file")
+        )

@@ -1,0 +1,97 @@
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+
+from brisk_web.checks.models import Check
+from brisk_web.jobs import services
+from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.testing import HouseMixin, spec_version
+
+EDL = b"""TITLE: CANAL
+FCM: NON-DROP FRAME
+
+001  AX       V     C        01:00:00:00 01:00:02:00 10:00:00:00 10:00:02:00
+"""
+
+
+class JobTest(HouseMixin, TestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.version = spec_version()
+        self.job = services.open_job("Canal", by=self.people["operator"])
+        self.wide = self.deliverable("Wide", "CANAL_V##.mp4")
+
+    def deliverable(self, name: str, rule: str) -> Deliverable:
+        made = Deliverable(job=self.job, name=name, spec_version=self.version, naming_rule=rule)
+        return services.add_deliverable(made, by=self.people["operator"])
+
+    def test_a_file_is_offered_to_the_deliverable_its_name_fits(self) -> None:
+        found = services.suggest("CANAL_V03.mp4")
+        assert found
+        self.assertEqual((found.deliverable, found.attempt), (self.wide, 3))
+        self.assertIsNone(services.suggest("final_final.mp4"))
+
+    def test_taking_in_counts_attempts_by_name_and_in_order(self) -> None:
+        first = services.take_in(self.media("CANAL_V02.mp4", frames=5), self.wide, by=self.people["operator"])
+        other = services.take_in(self.media("fixed.mp4", frames=6), self.wide, by=self.people["operator"])
+        assert first.render
+        assert other.render
+        self.assertEqual((first.render.attempt, other.render.attempt), (2, 3))
+
+    def test_a_file_is_taken_in_once(self) -> None:
+        file = self.media("CANAL_V01.mp4", frames=5)
+        first = services.take_in(file, self.wide, by=self.people["operator"])
+        self.assertEqual(services.take_in(file, self.wide, by=self.people["operator"]), first)
+        self.assertEqual((Render.objects.count(), Check.objects.count()), (1, 1))
+
+    def test_the_pages_of_a_job(self) -> None:
+        services.take_in(self.media("CANAL_V01.mp4", frames=5), self.wide, by=self.people["operator"])
+        self.sign_in("viewer")
+        self.assertContains(self.client.get("/jobs/"), "Canal")
+        page = self.client.get(f"/jobs/{self.job.pk}/")
+        self.assertContains(page, "CANAL_V01.mp4")
+        self.assertContains(page, "in queue, place 1")
+        self.assertNotContains(page, "New deliverable")
+        self.assertContains(self.client.get("/"), "Wide")
+
+    def test_an_operator_opens_a_job_imports_an_edit_and_adds_what_is_owed(self) -> None:
+        self.sign_in()
+        self.client.post("/jobs/new", {"title": "Brass and Tallow"})
+        job = Job.objects.get(title="Brass and Tallow")
+        file = SimpleUploadedFile("canal.edl", EDL)
+        refused = self.client.post(f"/jobs/{job.pk}/timelines/new", {"file": file})
+        self.assertContains(refused, "an EDL does not state its frame rate")
+        file.seek(0)
+        self.client.post(f"/jobs/{job.pk}/timelines/new", {"file": file, "rate": "25", "size": "1920×1080"})
+        timeline = job.timelines.get()
+        self.assertEqual(timeline.summary, "1920 × 1080, 25, 50 frames from 10:00:00:00")
+        fields = {
+            "name": "Trailer",
+            "spec_version": self.version.pk,
+            "timeline": timeline.pk,
+            "naming_rule": "T_V##.mp4",
+            "range_text": "10:00:00:10-10:00:01:00",
+        }
+        self.client.post(f"/jobs/{job.pk}/deliverables/new", fields)
+        made = job.deliverables.get()
+        self.assertEqual((made.range_start, made.range_end, made.range_text), (10, 25, "10:00:00:10 to 10:00:01:00"))
+
+    def test_what_cannot_be_owed_is_said_at_its_field(self) -> None:
+        self.sign_in()
+        address = f"/jobs/{self.job.pk}/deliverables/new"
+        fields = {"name": "Wide", "spec_version": self.version.pk, "naming_rule": "a/b", "range_text": "0-10"}
+        page = self.client.post(address, fields)
+        self.assertContains(page, "the job has a deliverable &#x27;Wide&#x27; already")
+        self.assertContains(page, "as a name pattern; expected 1 to 255 characters without slashes")
+        self.assertContains(page, "a range needs a timeline")
+
+    def test_taking_in_from_the_page(self) -> None:
+        self.sign_in()
+        file = self.media("CANAL_V01.mp4", frames=5)
+        page = self.client.get(f"/files/{file.pk}/take-in")
+        self.assertContains(page, "looks like")
+        answer = self.client.post(f"/files/{file.pk}/take-in", {"deliverable": self.wide.pk})
+        check = Check.objects.get()
+        self.assertRedirects(answer, f"/checks/{check.pk}/")
+        alone = self.client.post(f"/files/{file.pk}/take-in", {"spec_version": self.version.pk})
+        self.assertEqual(alone.status_code, 302)
+        self.assertContains(self.client.post(f"/files/{file.pk}/take-in"), "Choose a deliverable or a spec.")

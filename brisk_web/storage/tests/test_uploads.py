@@ -1,0 +1,140 @@
+import base64
+import io
+from datetime import timedelta
+from typing import Any
+
+from django.test import TestCase
+from django.utils import timezone
+
+from brisk_web.inspections.models import Inspection
+from brisk_web.storage import services
+from brisk_web.storage.models import MediaFile, Upload
+from brisk_web.testing import HouseMixin
+
+TUS = {"Tus-Resumable": "1.0.0"}
+
+
+class UploadTest(HouseMixin, TestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in()
+
+    def open(self, name: str = "OLP_V01.mp4", size: int = 10) -> Any:
+        metadata = f"filename {base64.b64encode(name.encode()).decode()}"
+        headers = TUS | {"Upload-Length": str(size), "Upload-Metadata": metadata}
+        return self.client.post("/intake/uploads/", headers=headers)
+
+    def patch(self, address: str, offset: int, data: bytes) -> Any:
+        return self.client.patch(
+            address,
+            data,
+            content_type="application/offset+octet-stream",
+            headers=TUS | {"Upload-Offset": str(offset)},
+        )
+
+    def test_chunks_make_a_file_that_is_inspected(self) -> None:
+        answer = self.open()
+        self.assertEqual((answer.status_code, answer["Tus-Resumable"]), (201, "1.0.0"))
+        address = answer["Location"]
+        self.assertEqual(self.patch(address, 0, b"01234")["Upload-Offset"], "5")
+        self.assertEqual(MediaFile.objects.count(), 0)
+        self.assertEqual(self.patch(address, 5, b"56789").status_code, 204)
+        file = MediaFile.objects.get()
+        self.assertEqual((file.name, file.size), ("OLP_V01.mp4", 10))
+        with open(file.url, "rb") as stored:
+            self.assertEqual(stored.read(), b"0123456789")
+        self.assertEqual(Inspection.objects.get().state, "queued")
+        outcome = self.client.get(address).json()
+        self.assertEqual((outcome["complete"], outcome["page"]), (True, f"/files/{file.pk}/take-in"))
+
+    def test_an_upload_that_stopped_half_way_goes_on_where_it_stopped(self) -> None:
+        address = self.open()["Location"]
+        self.patch(address, 0, b"012")
+        self.assertEqual(self.client.head(address, headers=TUS)["Upload-Offset"], "3")
+        self.assertFalse(self.client.get(address).json()["complete"])
+        wrong = self.patch(address, 7, b"789")
+        self.assertEqual((wrong.status_code, wrong.content.decode()), (409, "met a chunk at byte 7; expected byte 3"))
+        self.patch(address, 3, b"3456789")
+        self.assertEqual(MediaFile.objects.get().size, 10)
+
+    def test_a_chunk_whose_line_breaks_keeps_what_arrived(self) -> None:
+        class Broken(io.BytesIO):
+            def read(self, size: int | None = -1) -> bytes:
+                if self.tell() >= 4:
+                    raise OSError("the line broke")
+                return super().read(min(size or 4, 4))
+
+        upload = services.open_upload("a.mp4", 10, by=self.people["operator"])
+        self.assertEqual(services.append(upload, 0, Broken(b"0123456789"), 10).offset, 4)
+
+    def test_names_with_path_parts_are_refused(self) -> None:
+        for name in ("../../etc/passwd", "a/b.mp4", "a\\b.mp4", "..", "", "a\nb.mp4", "x" * 300):
+            answer = self.open(name)
+            self.assertEqual(answer.status_code, 400, name)
+        self.assertEqual(
+            self.open("../x.mp4").content.decode(), "met '../x.mp4' as a file name; expected a name without path parts"
+        )
+        self.assertEqual(Upload.objects.count(), 0)
+
+    def test_sizes(self) -> None:
+        self.assertEqual(self.open(size=0).content.decode(), "OLP_V01.mp4 is empty; expected a media file")
+        with self.settings(LARGEST_UPLOAD=9):
+            self.assertIn("expected at most 9", self.open().content.decode())
+        address = self.open()["Location"]
+        self.assertIn("expected at most 10", self.patch(address, 0, b"0123456789A").content.decode())
+
+    def test_the_protocol_is_held_to(self) -> None:
+        address = self.open()["Location"]
+        self.assertEqual(self.client.head(address).status_code, 412)
+        plain = self.client.patch(address, b"x", content_type="text/plain", headers=TUS | {"Upload-Offset": "0"})
+        self.assertEqual(plain.status_code, 415)
+        bad = self.client.post("/intake/uploads/", headers=TUS | {"Upload-Length": "many"})
+        self.assertEqual(bad.status_code, 400)
+
+    def test_an_upload_belongs_to_its_owner(self) -> None:
+        address = self.open()["Location"]
+        self.sign_in("lead")
+        self.assertEqual(self.client.head(address, headers=TUS).status_code, 404)
+        self.sign_in("viewer")
+        self.assertEqual(self.open().status_code, 403)
+
+    def test_dropped_and_expired_uploads_leave_nothing(self) -> None:
+        address = self.open()["Location"]
+        part = Upload.objects.get().part_path
+        self.assertTrue(part.exists())
+        self.assertEqual(self.client.delete(address, headers=TUS).status_code, 204)
+        self.assertFalse(part.exists())
+        self.open()
+        Upload.objects.update(touched_at=timezone.now() - timedelta(days=3))
+        part = Upload.objects.get().part_path
+        services.drop_expired_uploads()
+        self.assertEqual((Upload.objects.count(), part.exists()), (0, False))
+
+
+class RootTest(HouseMixin, TestCase):
+    def test_browsing_shows_folders_first_and_what_is_known(self) -> None:
+        self.media("b.mp4", frames=5)
+        (self.folder / "shelf" / "Z").mkdir()
+        entries = services.browse(self.root)
+        self.assertEqual(
+            [(one.name, one.is_folder, one.known is not None) for one in entries],
+            [("Z", True, False), ("b.mp4", False, True)],
+        )
+
+    def test_no_path_leads_out(self) -> None:
+        (self.folder / "secret.mp4").write_text("x")
+        (self.folder / "shelf" / "link").symlink_to(self.folder)
+        for path in ("../secret.mp4", "/etc/passwd", "link/secret.mp4"):
+            with self.assertRaisesRegex(services.StorageRefused, "expected a path below Shelf|leads out of Shelf"):
+                services.register(self.root, path)
+
+    def test_the_same_state_of_a_file_is_registered_once(self) -> None:
+        first = self.media(frames=5)
+        self.assertEqual(services.register(self.root, "a.mp4").pk, first.pk)
+        with (self.folder / "shelf" / "a.mp4").open("ab") as file:
+            file.write(b"more")
+        self.assertNotEqual(services.register(self.root, "a.mp4").pk, first.pk)
+
+    def test_folders_and_missing_files(self) -> None:
+        with self.assertRaisesRegex(services.StorageRefused, "there is no file x.mp4 in Shelf"):
+            services.register(self.root, "x.mp4")

@@ -1,0 +1,90 @@
+"""What tests of the web share: people, a data folder, media in a root, and a worker that empties the queue."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.contrib.auth.models import Group
+from django.db import connection
+from django.test import TransactionTestCase, override_settings
+from procrastinate.contrib.django import app
+
+from brisk_core.small_media import Small, make_small
+from brisk_core.spec import parse_spec
+from brisk_web.accounts.roles import ROLES, ensure_roles
+from brisk_web.shelf.models import SpecVersion
+from brisk_web.shelf.services import publish
+from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.storage.services import register
+
+SPEC = """
+brisk_spec: 1
+id: small
+name: Small spec
+family: web
+source: a test
+issued: 2026-03-02
+lines:
+  - { id: rate, characteristic: picture.frame_rate, condition: { equals: 25 } }
+  - { id: codec, characteristic: picture.codec, condition: { equals: avc } }
+  - { id: index-first, characteristic: wrapper.index_first, condition: { equals: true } }
+  - { id: length, characteristic: edit.length, condition: { same_as_timeline: true } }
+"""
+
+
+def person(role: str) -> Any:
+    """Return a person with a role."""
+    user = get_user_model().objects.create_user(role, password="right-word")
+    user.groups.set([Group.objects.get(name=role)])
+    return user
+
+
+def spec_version(text: str = SPEC) -> SpecVersion:
+    """Publish a spec."""
+    return publish(parse_spec(text))
+
+
+class HouseMixin:
+    """A data folder, a root with media, people of every role."""
+
+    people: dict[str, Any]
+
+    def setUp(self) -> None:
+        super().setUp()  # type: ignore[misc]
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)  # type: ignore[attr-defined]
+        self.folder = Path(folder.name)
+        override = override_settings(DATA_FOLDER=self.folder / "data")
+        override.enable()
+        self.addCleanup(override.disable)  # type: ignore[attr-defined]
+        (self.folder / "shelf").mkdir()
+        ensure_roles()
+        self.people = {role: person(role) for role in ROLES}
+        self.root = StorageRoot.objects.create(name="Shelf", url=str(self.folder / "shelf"))
+
+    def sign_in(self, role: str = "operator") -> None:
+        """Let the test's client be a person."""
+        self.client.force_login(self.people[role])  # type: ignore[attr-defined]
+
+    def media(self, name: str = "a.mp4", *, by: str = "operator", **recipe: Any) -> MediaFile:
+        """Make a small file in the root and register it, which queues its inspection."""
+        make_small(self.folder / "shelf" / name, Small(**recipe))
+        return register(self.root, name, by=self.people[by])
+
+
+class QueueTestCase(HouseMixin, TransactionTestCase):
+    """A house whose queue can be worked through by a real worker in this process."""
+
+    def setUp(self) -> None:
+        # The queue's tables are not Django's own, so the test case does not empty them.
+        with connection.cursor() as cursor:
+            cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_workers RESTART IDENTITY CASCADE")
+        super().setUp()
+
+    def work(self) -> None:
+        """Do every task that waits, and those that they queue."""
+        with app.replace_connector(app.connector.get_worker_connector()) as working:
+            working.run_worker(wait=False, install_signal_handlers=False, listen_notify=False)
