@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -85,6 +86,11 @@ class QueueTestCase(HouseMixin, TransactionTestCase):
         super().setUp()
 
     def work(self) -> None:
-        """Do every task that waits, and those that they queue."""
+        """Do every task that waits, and those that they queue, in a thread: a browser's loop may run in this one."""
+        with ThreadPoolExecutor(1) as pool:
+            pool.submit(self._work).result()
+
+    @staticmethod
+    def _work() -> None:
         with app.replace_connector(app.connector.get_worker_connector()) as working:
             working.run_worker(wait=False, install_signal_handlers=False, listen_notify=False)

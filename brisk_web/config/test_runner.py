@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Any
 from unittest import TestResult
 
@@ -20,13 +21,15 @@ class CountingRunner(DiscoverRunner):
         """Count, then answer as Django does."""
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)
-        type(self).counts = f"{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped"
+        type(self).counts = f"{max(result.testsRun - failed - skipped, 0)} passed, {failed} failed, {skipped} skipped"
         return super().suite_result(suite, result, **kwargs)
 
     def setup_test_environment(self, **kwargs: Any) -> None:
-        """Serve static files as they lie in the sources, and hash passwords quickly: neither is what tests are about."""
+        """Serve static files as they lie, hash passwords quickly, keep refusals that tests provoke out of the log."""
         super().setup_test_environment(**kwargs)
         plain = {"staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}
+        logging.getLogger("django.request").setLevel(logging.CRITICAL)
+        logging.getLogger("axes").setLevel(logging.CRITICAL)
         quick = ["django.contrib.auth.hashers.MD5PasswordHasher"]
         override_settings(STORAGES=settings.STORAGES | plain, PASSWORD_HASHERS=quick).enable()
 

@@ -17,7 +17,7 @@ document.addEventListener("alpine:init", () => {
     pictureState: "",
     pictureFine: true,
     progressWords: "",
-    progressStyle: "width:0%",
+    progressStyle: { width: "0%" },
     timers: {},
 
     init() {
@@ -213,7 +213,7 @@ document.addEventListener("alpine:init", () => {
       try {
         const state = await (await fetch(this.data.state)).json();
         this.progressWords = state.words;
-        this.progressStyle = `width:${(state.share * 100).toFixed(1)}%`;
+        this.progressStyle = { width: `${(state.share * 100).toFixed(1)}%` };
         if (state.judgedAt !== this.data.judgedAt || !state.active) {
           await this.fetchAnew();
           return;

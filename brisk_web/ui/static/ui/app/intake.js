@@ -35,7 +35,7 @@ document.addEventListener("alpine:init", () => {
     add(file) {
       this.items.unshift({
         key: `${file.name}-${Date.now()}-${Math.random()}`, name: file.name, running: true, words: "waiting", mistake: "",
-        barStyle: "width:0%",
+        barStyle: { width: "0%" },
       });
       this.send(file, this.items[0]);
     },
@@ -53,7 +53,7 @@ document.addEventListener("alpine:init", () => {
           item.mistake = answer && answer.getStatus() < 500 ? answer.getBody() || error.message : "The upload stopped. Drop the file again to go on where it stopped.";
         },
         onProgress: (sent, total) => {
-          item.barStyle = `width:${((sent / total) * 100).toFixed(1)}%`;
+          item.barStyle = { width: `${((sent / total) * 100).toFixed(1)}%` };
           item.words = `${spell(sent)} of ${spell(total)}`;
         },
         onSuccess: () => this.finished(upload, item),

@@ -1,0 +1,71 @@
+"""A real browser on real pages: the system's Chromium, driven through Playwright, over a live server and a real worker."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+from brisk_web.testing import QueueTestCase
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+class BrowserTestCase(QueueTestCase, StaticLiveServerTestCase):
+    """One browser for the class, one page a test; anything the console complains of fails the test."""
+
+    playwright: Playwright
+    browser: Browser
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        # Playwright's loop runs in this thread, which Django takes for asynchronous code.
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.browser.close()
+        cls.playwright.stop()
+        super().tearDownClass()
+        del os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"]
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.complaints: list[str] = []
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.page.set_default_timeout(15_000)
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.on("console", self._listen)
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.complaints, [])
+        super().tearDown()
+
+    def _listen(self, message: Any) -> None:
+        if message.type == "error" or "Content Security Policy" in message.text:
+            self.complaints.append(message.text)
+
+    def enter(self, role: str = "operator") -> None:
+        """Sign in through the page."""
+        self.page.goto(f"{self.live_server_url}/sign-in")
+        self.page.get_by_label("Username").fill(role)
+        self.page.get_by_label("Password").fill("right-word")
+        self.page.get_by_role("button", name="Sign in").click()
+        self.page.get_by_role("heading", name="Desk").wait_for()
