@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -57,7 +58,7 @@ def _decode(container: Any, stream: Any, wanted: dict[int, int], folder: Path, w
             if frame.pts is None:
                 continue
             if frame.pts in wanted:
-                _write(frame, frame_path(folder, wanted[frame.pts]), widest)
+                _write(frame, stream.sample_aspect_ratio or Fraction(1), frame_path(folder, wanted[frame.pts]), widest)
                 written.append(wanted[frame.pts])
             if frame.pts >= last:
                 break
@@ -66,11 +67,16 @@ def _decode(container: Any, stream: Any, wanted: dict[int, int], folder: Path, w
     return written
 
 
-def _write(frame: Any, path: Path, widest: int) -> None:
-    width = min(frame.width, widest)
-    height = max(2, round(frame.height * width / frame.width))
+def _write(frame: Any, pixel_aspect: Fraction, path: Path, widest: int) -> None:
+    """Write a frame in the shape a viewer sees: square pixels, turned as the display matrix asks."""
+    shown = round(frame.width * pixel_aspect)
+    width = max(2, min(shown, widest))
+    height = max(2, round(frame.height * width / shown))
     colours = "ITU709" if frame.height > _HIGH_DEFINITION_LINES else "ITU601"
     picture = frame.reformat(width=width, height=height, format="rgb24", src_colorspace=colours)
     part = path.with_suffix(".part")
-    picture.to_image().save(part, format="JPEG", quality=_QUALITY, subsampling=0)
+    image = picture.to_image()
+    if turn := round(getattr(frame, "rotation", 0)) % 360:
+        image = image.rotate(turn, expand=True)
+    image.save(part, format="JPEG", quality=_QUALITY, subsampling=0)
     part.replace(path)

@@ -10,6 +10,7 @@ from brisk_core.exact.rates import (
     rate_family,
     rate_of_steps,
     spell_rate,
+    spell_rate_exactly,
 )
 from brisk_core.exact.sizes import (
     display_aspect,
@@ -40,6 +41,7 @@ __all__ = [
     "spell_bit_rate",
     "spell_bytes",
     "spell_rate",
+    "spell_rate_exactly",
     "spell_ratio",
     "spell_seconds",
     "spell_size",

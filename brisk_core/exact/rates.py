@@ -122,3 +122,9 @@ def spell_rate(rate: Fraction) -> str:
     if nearest_standard_rate(rate) is None:
         return f"{float(rate):.3f}".rstrip("0").rstrip(".") + " (wandering)"
     return f"{rate.numerator}/{rate.denominator}" if rate.denominator != 1 else str(rate.numerator)
+
+
+def spell_rate_exactly(rate: Fraction) -> str:
+    """Return a rate with its fraction where its label is a rounding: ``23.976 (24000/1001)``."""
+    label = spell_rate(rate)
+    return f"{label} ({rate.numerator}/{rate.denominator})" if rate.denominator == 1001 else label

@@ -1,5 +1,6 @@
-"""Facts about a file: ``kinds`` of value, the ``registry`` of characteristics, ``inspection`` by three witnesses."""
+"""Facts about a file: ``kinds`` of value, ``characteristic``, the ``registry``, ``inspection`` by three witnesses."""
 
+from brisk_core.facts.characteristic import Characteristic, Group, JudgedBy, Stage, Witness
 from brisk_core.facts.inspection import (
     INSPECTION_SCHEMA,
     Depth,
@@ -11,7 +12,7 @@ from brisk_core.facts.inspection import (
     inspection_to_json,
 )
 from brisk_core.facts.kinds import CaptionTrack, Chapter, Kind, Span, Track, spell, value_from_json, value_to_json
-from brisk_core.facts.registry import REGISTRY, Characteristic, Group, JudgedBy, Stage, Witness, characteristic
+from brisk_core.facts.registry import REGISTRY, characteristic
 
 __all__ = [
     "INSPECTION_SCHEMA",

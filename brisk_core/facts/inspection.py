@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
+from brisk_core.facts.characteristic import Characteristic, Stage, Witness
 from brisk_core.facts.kinds import value_from_json, value_to_json
-from brisk_core.facts.registry import REGISTRY, Characteristic, Stage, Witness
+from brisk_core.facts.registry import REGISTRY
 from brisk_core.version import ENGINE
 
 INSPECTION_SCHEMA = "brisk-sentry/inspection/1"

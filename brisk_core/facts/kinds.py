@@ -229,4 +229,4 @@ def spell(kind: Kind, per_track: bool, value: Any, unit: str = "") -> str:
         spelled = [spell(kind, False, one, unit) for one in value]
         return spelled[0] if len(set(spelled)) == 1 else ", ".join(spelled) or "no sound"
     text = _SPELL.get(kind, str)(value)
-    return f"{text} {unit}" if unit else text
+    return text + (unit if unit == "°" else f" {unit}" if unit else "")

@@ -45,7 +45,7 @@ class PacketPass:
     without_pts: int  #: presented picture packets that carry no presentation time
     damaged: int  #: packets marked as corrupt
     stopped: str  #: why the pass ended early, empty when it did not
-    last_byte: int  #: offset of the last packet met
+    last_byte: int  #: offset of a packet met near the end of the pass
 
 
 @dataclass(slots=True)
@@ -55,7 +55,19 @@ class _PictureColumns:
     sizes: array[int] = field(default_factory=lambda: array("I"))
     types: bytearray = field(default_factory=bytearray)
     keys: bytearray = field(default_factory=bytearray)
-    ends: dict[int, int] = field(default_factory=dict)  # duration by presentation time, of the latest few only
+    last_pts: int = NO_TIME  # of the picture presented last, so far
+    last_duration: int = 0  # its length in ticks
+
+    def append(self, packet: Any, picture_type: str) -> None:
+        """Keep one picture packet."""
+        pts, dts = packet.pts, packet.dts
+        self.pts.append(NO_TIME if pts is None else pts)
+        self.dts.append(NO_TIME if dts is None else dts)
+        self.sizes.append(packet.size)
+        self.types.append(ord(picture_type))
+        self.keys.append(packet.is_keyframe)
+        if pts is not None and pts > self.last_pts:
+            self.last_pts, self.last_duration = pts, packet.duration or 0
 
 
 def read_packets(source: Source, reading: HeaderReading, progress: Progress | None = None) -> PacketPass:
@@ -83,11 +95,12 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
                 if not packet.size:
                     continue
                 seen += 1
-                if packet.pos is not None and packet.pos > last_byte:
-                    last_byte = packet.pos
-                if progress and seen % _REPORT_EVERY == 0:
-                    progress(min(last_byte, source.size), source.size)
-                damaged += packet.is_corrupt
+                if seen % _REPORT_EVERY == 0:
+                    last_byte = max(last_byte, packet.pos or 0)
+                    if progress:
+                        progress(min(last_byte, source.size), source.size)
+                if packet.is_corrupt:
+                    damaged += 1
                 index = packet.stream_index
                 if index == picture_at:
                     if packet.is_discard:
@@ -98,7 +111,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
                         closed[len(columns.sizes)] = head.closed_group
                     if len(slice_counts) < SLICE_PICTURES:
                         slice_counts.append(count_slices(bytes(data), codec, length_size))
-                    _append(columns, packet, head.type)
+                    columns.append(packet, head.type)
                 elif index in sounds:
                     _add_sound(sounds[index], packet)
                 elif index in captions:
@@ -119,19 +132,6 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
         )
 
 
-def _append(columns: _PictureColumns, packet: Any, picture_type: str) -> None:
-    pts = packet.pts
-    columns.pts.append(NO_TIME if pts is None else pts)
-    columns.dts.append(NO_TIME if packet.dts is None else packet.dts)
-    columns.sizes.append(packet.size)
-    columns.types.append(ord(picture_type))
-    columns.keys.append(packet.is_keyframe)
-    if pts is not None:
-        columns.ends[pts] = packet.duration or 0
-        if len(columns.ends) > 64:  # only the latest presented picture matters, within reordering distance
-            del columns.ends[min(columns.ends)]
-
-
 def _add_sound(totals: SoundTotals, packet: Any) -> None:
     totals.size += packet.size
     totals.packets += 1
@@ -149,5 +149,5 @@ def _series(columns: _PictureColumns, stream: Any) -> PacketSeries:
         sizes=np.frombuffer(columns.sizes, dtype=np.uint32),
         types=np.frombuffer(bytes(columns.types), dtype=np.uint8),
         random_access=np.frombuffer(bytes(columns.keys), dtype=np.bool_),
-        last_duration=columns.ends.get(int(pts.max()), 0),
+        last_duration=columns.last_duration,
     )

@@ -9,9 +9,7 @@ from brisk_core.reading import avc, mpeg2
 
 INTRA_ONLY = {"prores", "vc3", "mjpeg", "v210", "raw", "jpeg2000"}
 _SLICES = {1, 2, 5}  # NAL unit types that carry a slice head (H.264, table 7-1)
-_TYPE_OF_CODE = {  # slice_type as ue(v) after first_mb_in_slice = 0, which is the single bit 1
-    code: "PBIPI"[code % 5] for code in range(10)
-}
+_TYPES = "PBIPI"  # slice_type modulo 5 (H.264, table 7-6); SP as P, SI as I
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,7 +20,30 @@ class PictureHead:
     closed_group: bool | None = None  #: closed_gop of an MPEG-2 group header before it
 
 
-_UNKNOWN = PictureHead(type="?")
+_HEADS = {type_: PictureHead(type=type_) for type_ in "IPB?"}  # one object a type: a long file has a million pictures
+_UNKNOWN, _INTRA = _HEADS["?"], _HEADS["I"]
+
+
+def _after_macroblock_zero() -> list[PictureHead]:
+    """Heads by the first byte of slices that begin with macroblock 0: the bit 1, then ue(slice_type) in up to 7 bits."""
+    heads = []
+    for byte in range(256):
+        zeros = 0
+        while zeros < 4 and not byte >> (6 - zeros) & 1:
+            zeros += 1
+        code = (byte >> max(6 - 2 * zeros, 0) & ((2 << zeros) - 1)) - 1
+        known = byte & 0x80 and zeros < 4 and code < 10
+        heads.append(_HEADS[_TYPES[code % 5]] if known else _UNKNOWN)
+    return heads
+
+
+_BY_FIRST_BYTE = _after_macroblock_zero()
+
+
+def _slice_head(start: memoryview | bytes) -> PictureHead:
+    """Return the head by a slice's first byte, or by more of it where that is not enough."""
+    head = _BY_FIRST_BYTE[start[0]] if start else _UNKNOWN
+    return head if head is not _UNKNOWN else _HEADS[_slice_type(bytes(start))]
 
 
 def _slice_type(head: bytes) -> str:
@@ -39,7 +60,7 @@ def _slice_type(head: bytes) -> str:
         code = (value >> (length - position - 1 - zeros) & ((1 << (zeros + 1)) - 1)) - 1
         position += zeros + 1
         if field == 1:
-            return _TYPE_OF_CODE.get(code, "?")
+            return _TYPES[code % 5] if code < 10 else "?"
     return "?"
 
 
@@ -49,7 +70,7 @@ def _avc_by_length(length_size: int) -> Callable[[memoryview], PictureHead]:
         while position + length_size < end:
             start = position + length_size
             if data[start] & 0x1F in _SLICES:
-                return PictureHead(type=_slice_type(bytes(data[start + 1 : start + 9])))
+                return _slice_head(data[start + 1 : start + 9])
             position = start + int.from_bytes(data[position:start], "big")
         return _UNKNOWN
 
@@ -63,7 +84,7 @@ def _avc_by_start_code(data: memoryview) -> PictureHead:
         at = raw.find(b"\x00\x00\x01")
         while 0 <= at < len(raw) - 12:
             if raw[at + 3] & 0x1F in _SLICES:
-                return PictureHead(type=_slice_type(raw[at + 4 : at + 12]))
+                return _slice_head(raw[at + 4 : at + 12])
             at = raw.find(b"\x00\x00\x01", at + 3)
         if window >= len(data):
             return _UNKNOWN
@@ -72,11 +93,13 @@ def _avc_by_start_code(data: memoryview) -> PictureHead:
 
 def _mpeg2_head(data: memoryview) -> PictureHead:
     found = mpeg2.picture_type(bytes(data[:1024]))
-    return PictureHead(type=found[0], closed_group=found[1]) if found else _UNKNOWN
+    if found is None:
+        return _UNKNOWN
+    return _HEADS.get(found[0], _UNKNOWN) if found[1] is None else PictureHead(type=found[0], closed_group=found[1])
 
 
 def _intra(_: memoryview) -> PictureHead:
-    return PictureHead(type="I")
+    return _INTRA
 
 
 def head_reader(codec: str, length_size: int | None) -> Callable[[memoryview], PictureHead]:

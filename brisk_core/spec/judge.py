@@ -9,10 +9,11 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree
+from brisk_core.exact import spell_rate_exactly
 from brisk_core.facts import REGISTRY, Characteristic, Inspection, JudgedBy, Kind, Span, Stage, Unheard, Witness, spell
 from brisk_core.spec.conditions import Cases, Condition, Present, SameAsTimeline, bounds
 from brisk_core.spec.document import Line, Spec, Weight
-from brisk_core.spec.rules import MET, UNHEARD, Unmet, asked_value, rate_text, rule_for
+from brisk_core.spec.rules import MET, UNHEARD, Unmet, asked_value, rule_for
 
 
 class Outcome(enum.Enum):
@@ -207,7 +208,7 @@ class _Judge:
             asked=agreement.timeline,
             found=offending,
             required=required,
-            found_text=rate_text(offending)
+            found_text=spell_rate_exactly(offending)
             if agreement.kind is Kind.RATE
             else spell(agreement.kind, False, offending, "" if agreement.unit == "frames" else agreement.unit),
             who="the file has",
@@ -285,7 +286,7 @@ def _offending(condition: Condition, row: Characteristic, value: Any) -> Any:
 
 def _one_text(row: Characteristic, value: Any) -> str:
     if row.kind is Kind.RATE:
-        return rate_text(value)
+        return spell_rate_exactly(value)
     return spell(row.kind, False, value, row.unit)
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.exact import rate_family, spell_rate, spell_size
+from brisk_core.exact import rate_family, spell_size
 from brisk_core.spec.conditions import Condition, Equals, Matches, OneOf, Present, SameAsTimeline, Within
 from brisk_core.spec.values import rank
 
@@ -354,9 +354,3 @@ def asked_value(condition: Condition) -> Any:
     if isinstance(condition, OneOf) and len(condition.values) == 1:
         return condition.values[0]
     return None
-
-
-def rate_text(rate: Fraction) -> str:
-    """Return a rate with its exact fraction where its label is a rounding: ``23.976 (24000/1001)``."""
-    label = spell_rate(rate)
-    return f"{label} ({rate.numerator}/{rate.denominator})" if rate.denominator == 1001 else label

@@ -10,8 +10,8 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from brisk_core.exact import nominal_frames
-from brisk_core.facts import REGISTRY, Group, Inspection, value_from_json
+from brisk_core.exact import nominal_frames, spell_rate_exactly
+from brisk_core.facts import REGISTRY, Group, Inspection, Kind, value_from_json
 from brisk_core.facts import spell as spell_value
 from brisk_core.report import CHECK_SCHEMA
 from brisk_web.checks import lanes
@@ -84,9 +84,9 @@ def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
         elif row.group is Group.TIMELINE:
             text, words = _agreement_text(document[name], finding), "The file has"
         else:
-            text = spell_value(
-                row.kind, row.per_track, value_from_json(row.kind, row.per_track, document[name]), row.unit
-            )
+            value = value_from_json(row.kind, row.per_track, document[name])
+            exact_rate = row.kind is Kind.RATE and value is not None
+            text = spell_rate_exactly(value) if exact_rate else spell_value(row.kind, row.per_track, value, row.unit)
         witnesses.append({"words": words, "text": text})
     return {"finding": finding, "document": document, "row": row, "witnesses": witnesses}
 

@@ -126,8 +126,15 @@ class Attempt:
         inspection.save()
 
 
-def _file_of(inspection: Inspection) -> MediaFile | None:
-    return inspection.files.select_related("root").order_by("id").first()
+def _take(attempt: Attempt, stage: str) -> tuple[Inspection | None, MediaFile | None]:
+    """Claim a stage and find a file with the contents; nothing of either when there is nothing to do."""
+    inspection = attempt.take(stage)
+    if inspection is None:
+        return None, None
+    media_file = inspection.files.select_related("root").order_by("id").first()
+    if media_file is None:
+        attempt.fail("the file's record is gone")
+    return inspection, media_file
 
 
 def _judge(inspection: Inspection) -> None:
@@ -141,12 +148,8 @@ def read_headers(inspection_id: int) -> None:
     from brisk_web.inspections.tasks import read_packets_task
 
     attempt = Attempt(inspection_id)
-    inspection = attempt.take(Inspection.Stage.HEADERS)
-    if inspection is None:
-        return
-    media_file = _file_of(inspection)
-    if media_file is None:
-        attempt.fail("the file's record is gone")
+    inspection, media_file = _take(attempt, Inspection.Stage.HEADERS)
+    if inspection is None or media_file is None:
         return
     try:
         document = sandbox.run(
@@ -171,12 +174,8 @@ def read_headers(inspection_id: int) -> None:
 def read_packets(inspection_id: int) -> None:
     """The second task: checksum and packets. Contents that are known already are not read again."""
     attempt = Attempt(inspection_id)
-    inspection = attempt.take(Inspection.Stage.CHECKSUM)
-    if inspection is None:
-        return
-    media_file = _file_of(inspection)
-    if media_file is None:
-        attempt.fail("the file's record is gone")
+    inspection, media_file = _take(attempt, Inspection.Stage.CHECKSUM)
+    if inspection is None or media_file is None:
         return
     try:
         checksum = sandbox.run(
