@@ -25,7 +25,7 @@ _UNKNOWN, _INTRA = _HEADS["?"], _HEADS["I"]
 
 
 def _after_macroblock_zero() -> list[PictureHead]:
-    """Heads by the first byte of slices that begin with macroblock 0: the bit 1, then ue(slice_type) in up to 7 bits."""
+    """Heads by the first byte of slices that begin at macroblock 0: the bit 1, then ue(slice_type) in up to 7 bits."""
     heads = []
     for byte in range(256):
         zeros = 0
