@@ -1,6 +1,8 @@
 # Set-up shared by ./start and ./test: packages of the system, the virtual environment, a PostgreSQL of our own.
 # Sourced with bash; expects REPO to be the checkout and to be run from it. Safe to run twice, as root or not.
 
+export UV_SYSTEM_CERTS=1 # the machine's own certificates, as pip and apt use them
+
 say() { printf '%s\n' "$*" >&2; }
 
 # need_packages PACKAGE...: installs those that are missing, with sudo when not root.
