@@ -90,6 +90,9 @@ def _observe_groups(reading: HeaderReading, taken: PacketPass, series: PacketSer
         for name in ("gop.longest", "gop.shortest", "gop.open", "gop.pattern", "picture.b_frames"):
             builder.unread(name, "no packet is marked as a random access point")
         return
+    if taken.closed_groups:  # the first group is often closed where all others are open
+        later = [closed for index, closed in taken.closed_groups.items() if index] or [*taken.closed_groups.values()]
+        builder.coded("gop.open", not all(later))
     builder.observed("gop.longest", groups.longest)
     builder.observed("gop.shortest", groups.shortest)
     for name, value in (("gop.open", groups.open), ("gop.pattern", groups.pattern), ("picture.b_frames", groups.b_run)):

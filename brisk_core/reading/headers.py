@@ -14,6 +14,7 @@ from brisk_core.facts import CaptionTrack, Chapter, FactsBuilder, Stage, Track, 
 from brisk_core.reading import library, mxf, signatures
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.movie import Movie, MovieTrack, looks_like_movie, read_movie, read_timecode
+from brisk_core.reading.mxf_metadata import MxfMetadata, declare_from_metadata, read_metadata, sound_rows
 from brisk_core.reading.picture_headers import CodedPicture, declare_from_entry, demuxed_codec
 from brisk_core.reading.sound_headers import parse_aac, parse_descriptor
 from brisk_core.reading.source import Source
@@ -54,12 +55,21 @@ def read_headers(source: Source) -> HeaderReading:
     if source.size == 0:
         raise UnreadableFile("the file is empty; expected a media file")
     with source.open() as file:
-        wrapper_format, movie = _read_wrapper(builder, file, source.size)
+        wrapper = _read_wrapper(builder, file, source.size)
         with library.open_container(source) as container:
-            return _read_streams(builder, file, container, wrapper_format, movie)
+            return _read_streams(builder, file, container, wrapper)
 
 
-def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> tuple[str, Movie | None]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Wrapper:
+    """What own readers found of the wrapper."""
+
+    format: str
+    movie: Movie | None = None  # ISO base media
+    mxf: MxfMetadata | None = None
+
+
+def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> _Wrapper:
     """Find the wrapper by signature and read what own readers can; raises ``UnreadableFile`` for no wrapper at all."""
     head = file.read(signatures.HEAD_BYTES)
     partition = mxf.read_header_partition(file)
@@ -87,12 +97,14 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> tuple[str
         start = signatures.printable_start(head)
         raise UnreadableFile(f"this is no media file that is known: it starts with {start}")
     builder.unread_missing(Stage.HEADERS, f"this engine does not read the structure of {wrapper_format} that far")
-    return wrapper_format, movie
+    metadata = read_metadata(file, partition) if partition else None
+    if metadata:
+        declare_from_metadata(builder, metadata)
+    return _Wrapper(format=wrapper_format, movie=movie, mxf=metadata)
 
 
-def _read_streams(
-    builder: FactsBuilder, file: BinaryIO, container: InputContainer, wrapper_format: str, movie: Movie | None
-) -> HeaderReading:
+def _read_streams(builder: FactsBuilder, file: BinaryIO, container: InputContainer, wrapper: _Wrapper) -> HeaderReading:
+    movie, wrapper_format = wrapper.movie, wrapper.format
     picture = next(
         (stream for stream in container.streams.video if not int(stream.disposition) & 0x400),  # not a cover picture
         None,
@@ -102,8 +114,8 @@ def _read_streams(
         raise UnreadableFile(f"the wrapper opens but holds neither picture nor sound{damage}")
     coded = None
     if picture is not None:
-        coded = _read_picture(builder, container, picture, movie, wrapper_format)
-    _read_sound(builder, container, movie)
+        coded = _read_picture(builder, container, picture, movie)
+    _read_sound(builder, container, wrapper)
     _read_text(builder, container, movie)
     chapters = tuple(
         Chapter(
@@ -126,9 +138,7 @@ def _read_streams(
     )
 
 
-def _read_picture(
-    builder: FactsBuilder, container: InputContainer, stream: Any, movie: Movie | None, wrapper_format: str
-) -> CodedPicture:
+def _read_picture(builder: FactsBuilder, container: InputContainer, stream: Any, movie: Movie | None) -> CodedPicture:
     context = stream.codec_context
     coded = CodedPicture(codec=demuxed_codec(context))
     if movie and (tracks := movie.of("vide")):
@@ -137,9 +147,6 @@ def _read_picture(
         builder.declared("picture.codec", coded.codec)
         label = context.codec_tag.strip("\0") if context.codec_tag and "[" not in context.codec_tag else ""
         builder.declared("picture.codec_label", label or None)
-        if wrapper_format.startswith("mxf"):
-            builder.declared("picture.frame_rate", stream.average_rate)
-            builder.declared("picture.frame_count", stream.duration or None)
     coded.take_extradata(bytes(context.extradata or b""))
     taken = seen = 0
     try:
@@ -179,9 +186,13 @@ def _entry_sound(track: MovieTrack) -> dict[str, Any]:
     return facts
 
 
-def _read_sound(builder: FactsBuilder, container: InputContainer, movie: Movie | None) -> None:
+def _read_sound(builder: FactsBuilder, container: InputContainer, wrapper: _Wrapper) -> None:
     streams = list(container.streams.audio)
-    entries = [_entry_sound(track) for track in movie.of("soun")] if movie else []
+    entries: list[dict[str, Any]] = []
+    if wrapper.movie:
+        entries = [_entry_sound(track) for track in wrapper.movie.of("soun")]
+    elif wrapper.mxf:
+        entries = sound_rows(wrapper.mxf)
     if len(entries) != len(streams):
         entries = [{}] * len(streams)
     columns: dict[tuple[Witness, str], list[Any]] = {}
@@ -262,10 +273,10 @@ def _read_time(
             builder.declared("wrapper.start_timecode", read_timecode(file, track))
             break
     else:
-        rate = builder.said(Witness.DECLARED, "picture.frame_rate") or builder.said(Witness.CODED, "picture.frame_rate")
-        builder.declared("wrapper.start_timecode", library.start_timecode(container, rate))
-        declares = wrapper_format.startswith("mxf") or wrapper_format in ("matroska", "webm", "avi", "wav")
-        if declares and container.duration:
+        if not wrapper_format.startswith("mxf"):
+            rate = builder.said(Witness.CODED, "picture.frame_rate")
+            builder.declared("wrapper.start_timecode", library.start_timecode(container, rate))
+        if wrapper_format in ("matroska", "webm", "avi", "wav") and container.duration:
             builder.declared("wrapper.duration", Fraction(container.duration, av.time_base))
     duration = builder.said(Witness.DECLARED, "wrapper.duration")
     size = builder.said(Witness.DECLARED, "file.size")

@@ -66,7 +66,6 @@ class Mpeg2Headers:
     transfer: int | None = None
     matrix: int | None = None
     timecode: tuple[str, bool] | None = None  #: text and drop flag of the first group header
-    closed_group: bool | None = None  #: of the first group header
     pictures: list[PictureHead] = field(default_factory=list)
 
     @property
@@ -117,6 +116,11 @@ class Mpeg2Headers:
             return None
 
 
+def name_profile_and_level(indication: int) -> tuple[str | None, str | None]:
+    """Return the names behind profile_and_level_indication (8.2), ``None`` for reserved values."""
+    return _ESCAPED.get(indication, (_PROFILES.get((indication >> 4) & 7), _LEVELS.get(indication & 15)))
+
+
 def picture_type(data: bytes) -> tuple[str, bool | None] | None:
     """Return the type of the first picture in ``data`` and the closed_gop flag of a group header before it."""
     closed: bool | None = None
@@ -159,7 +163,6 @@ def _take(headers: Mpeg2Headers, code: int, reader: BitReader) -> None:
         reader.skip(1)
         seconds, frames = reader.bits(6), reader.bits(6)
         headers.timecode = (f"{hours:02}:{minutes:02}:{seconds:02}:{frames:02}", drop)
-        headers.closed_group = reader.flag()
     elif code == _PICTURE:
         reader.skip(10)
         headers.pictures.append(PictureHead(type="?IPBD???"[reader.bits(3)]))
@@ -170,10 +173,7 @@ def _take(headers: Mpeg2Headers, code: int, reader: BitReader) -> None:
 def _take_extension(headers: Mpeg2Headers, kind: int, reader: BitReader) -> None:
     if kind == 1 and headers.size and not headers.extended:  # sequence extension, 6.2.2.3
         headers.extended = True
-        indication = reader.bits(8)
-        headers.profile, headers.level = _ESCAPED.get(
-            indication, (_PROFILES.get((indication >> 4) & 7), _LEVELS.get(indication & 15))
-        )
+        headers.profile, headers.level = name_profile_and_level(reader.bits(8))
         headers.progressive_sequence = reader.flag()
         headers.chroma = _CHROMA.get(reader.bits(2), "4:2:0")
         headers.size = (headers.size[0] | reader.bits(2) << 12, headers.size[1] | reader.bits(2) << 12)

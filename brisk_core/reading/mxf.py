@@ -21,6 +21,7 @@ class HeaderPartition:
     kind: int  #: 2 header, 3 body, 4 footer
     status: str
     footer_at: int  #: offset of the footer partition from the header's start, 0 when not known
+    header_bytes: int  #: of header metadata after the pack
     pattern: bytes  #: the operational pattern's universal label, 16 bytes
 
     @property
@@ -45,6 +46,7 @@ def parse_partition(data: bytes, start: int) -> HeaderPartition | None:
         kind=data[13],
         status=_STATUS.get(data[14], f"unknown status {data[14]}"),
         footer_at=fields[5],
+        header_bytes=fields[6],
         pattern=fields[11],
     )
 

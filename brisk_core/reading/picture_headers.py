@@ -231,7 +231,6 @@ class CodedPicture:
         builder.coded("bitrate.average", headers.bits_per_second)
         if headers.bits_per_second and headers.buffer_bits:
             builder.coded("bitrate.buffer", {"rate": headers.bits_per_second, "size": headers.buffer_bits})
-        builder.coded("gop.open", None if headers.closed_group is None else not headers.closed_group)
         builder.coded("wrapper.start_timecode", headers.start_timecode)
 
     def _say_other(self, builder: FactsBuilder, context: Any, chroma: str | None) -> None:

@@ -32,6 +32,7 @@ class ObserveTest(MediaTest):
         inspection = self.read(path)
         self.assertEqual(inspection.best("gop.longest"), 12)
         self.assertIs(inspection.facts["gop.open"].observed, True)
+        self.assertIs(inspection.facts["gop.open"].coded, True)
 
     def test_slices_as_the_encoder_was_told(self) -> None:
         inspection = self.read(self.made("a.mp4", size=(640, 360), options={"x264-params": "slices=4:threads=1"}))
