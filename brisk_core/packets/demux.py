@@ -83,8 +83,8 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
         captions: Counter[int] = Counter({stream.index: 0 for stream in container.streams.subtitles})
         columns = _PictureColumns()
         codec = reading.picture_codec or ""
-        length_size = reading.coded.sets.length_size if reading.coded else None
-        head_of = head_reader(codec, length_size)
+        length_size = reading.coded.length_size if reading.coded else None
+        head_of = head_reader(codec, length_size, reading.coded.hevc_sets.extra_bits if reading.coded else {})
         closed: dict[int, bool] = {}
         slice_counts: list[int] = []
         damaged = seen = last_byte = 0

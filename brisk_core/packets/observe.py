@@ -13,7 +13,7 @@ from brisk_core.packets.series import NO_TIME, PacketSeries
 from brisk_core.packets.timing import RateFit, find_gaps, fit_rate
 from brisk_core.reading import HeaderReading
 
-_UNTYPED = "picture types are read of AVC, MPEG-2 and intra-only codecs only"
+_UNTYPED = "picture types are read of AVC, HEVC, MPEG-2 and intra-only codecs only"
 
 
 def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
@@ -32,7 +32,7 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     if taken.slices:
         builder.observed("picture.slices", taken.slices)
     else:
-        builder.unread("picture.slices", "slices are counted in AVC only")
+        builder.unread("picture.slices", "slices are counted in AVC and HEVC only")
     if taken.without_pts or (series.pts == NO_TIME).any():
         builder.unread_missing(
             Stage.PACKETS, f"{taken.without_pts} of {len(series)} picture packets carry no presentation time"

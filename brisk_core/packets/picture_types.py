@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from brisk_core.reading import avc, mpeg2
+from brisk_core.reading import avc, hevc, mpeg2
+from brisk_core.reading.bit_reader import BitsEnded
 
 INTRA_ONLY = {"prores", "vc3", "mjpeg", "v210", "raw", "jpeg2000"}
 _SLICES = {1, 2, 5}  # NAL unit types that carry a slice head (H.264, table 7-1)
@@ -102,8 +103,28 @@ def _intra(_: memoryview) -> PictureHead:
     return _INTRA
 
 
-def head_reader(codec: str, length_size: int | None) -> Callable[[memoryview], PictureHead]:
-    """Return the function that reads the picture head of a packet of this codec."""
+def _hevc_head(length_size: int | None, extra_bits: dict[int, int]) -> Callable[[memoryview], PictureHead]:
+    def head(data: memoryview) -> PictureHead:
+        for unit in avc.split_units(bytes(data), length_size):
+            if len(unit) > 2 and hevc.unit_type(unit) < hevc.NAL_VPS:
+                try:
+                    return _HEADS[hevc.slice_type(unit, extra_bits) or "?"]
+                except BitsEnded:
+                    return _UNKNOWN
+        return _UNKNOWN
+
+    return head
+
+
+def head_reader(
+    codec: str, length_size: int | None, extra_bits: dict[int, int] | None = None
+) -> Callable[[memoryview], PictureHead]:
+    """Return the function that reads the picture head of a packet of this codec.
+
+    ``extra_bits`` is num_extra_slice_header_bits by picture parameter set, for HEVC.
+    """
+    if codec == "hevc":
+        return _hevc_head(length_size, extra_bits or {})
     if codec == "avc":
         return _avc_by_length(length_size) if length_size else _avc_by_start_code
     if codec in ("mpeg2", "mpeg1"):
@@ -115,4 +136,6 @@ def count_slices(data: bytes, codec: str, length_size: int | None) -> int:
     """Return how many slices a packet's picture has, 0 where this codec's slices are not counted."""
     if codec == "avc":
         return sum(unit[0] & 0x1F in _SLICES for unit in avc.split_units(data, length_size))
+    if codec == "hevc":
+        return sum(hevc.unit_type(unit) < hevc.NAL_VPS for unit in avc.split_units(data, length_size))
     return 0

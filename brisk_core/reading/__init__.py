@@ -1,8 +1,8 @@
 """Reading of wrappers and stream headers, one module a format, each from its standard.
 
-From the ground up: ``bit_reader``, ``source``, ``colour``, ``boxes``, ``movie`` (ISO base media), ``mxf``, ``avc``,
-``mpeg2``, ``prores``, ``sound_headers``, ``signatures``, ``library`` (what the decoding library tells),
-``picture_headers``, ``headers``.
+From the ground up: ``bit_reader``, ``source``, ``colour``, ``boxes``, ``movie`` (ISO base media), ``mxf``,
+``mxf_metadata``, ``avc``, ``hevc``, ``mpeg2``, ``prores``, ``sound_headers``, ``signatures``, ``library`` (what the
+decoding library tells), ``picture_headers``, ``headers``.
 """
 
 from brisk_core.reading.headers import HeaderReading, read_headers

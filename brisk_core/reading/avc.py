@@ -21,8 +21,8 @@ _PROFILES = {
 }
 _CHROMA = ("4:0:0", "4:2:0", "4:2:2", "4:4:4")
 _PROFILES_WITH_CHROMA = {100, 110, 122, 244, 44, 83, 86, 118, 128, 138, 139, 134, 135}  # 7.3.2.1.1
-#: Table E-1, sample aspect ratio by indicator.
-_ASPECTS = {
+#: Table E-1, sample aspect ratio by indicator; H.265 has the same.
+SAMPLE_ASPECTS = {
     1: (1, 1), 2: (12, 11), 3: (10, 11), 4: (16, 11), 5: (40, 33), 6: (24, 11), 7: (20, 11), 8: (32, 11), 9: (80, 33),
     10: (18, 11), 11: (15, 11), 12: (64, 33), 13: (160, 99), 14: (4, 3), 15: (3, 2), 16: (2, 1),
 }  # fmt: skip
@@ -236,7 +236,7 @@ def _parse_usability(reader: BitReader) -> _Usability:
     vui = _Usability()
     if reader.flag():
         indicator = reader.bits(8)
-        pair = (reader.bits(16), reader.bits(16)) if indicator == _EXTENDED_ASPECT else _ASPECTS.get(indicator)
+        pair = (reader.bits(16), reader.bits(16)) if indicator == _EXTENDED_ASPECT else SAMPLE_ASPECTS.get(indicator)
         if pair and all(pair):
             vui.pixel_aspect = Fraction(*pair)
     if reader.flag():

@@ -9,10 +9,10 @@ from typing import Any
 
 from brisk_core.exact import display_aspect, rate_of_steps
 from brisk_core.facts import FactsBuilder, Witness
-from brisk_core.reading import avc, colour, mpeg2, prores
+from brisk_core.reading import avc, colour, hevc, mpeg2, prores
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.library import picture_codec, pixel_facts
-from brisk_core.reading.movie import MovieTrack, rotation
+from brisk_core.reading.movie import MovieTrack, SampleEntry, rotation
 
 _BY_ENTRY = {
     "avc1": "avc", "avc2": "avc", "avc3": "avc", "avc4": "avc", "hvc1": "hevc", "hev1": "hevc", "AVdn": "vc3",
@@ -21,7 +21,6 @@ _BY_ENTRY = {
     "v210": "v210", "2vuy": "raw", "raw ": "raw", "vp08": "vp8", "vp09": "vp9", "av01": "av1", "FFV1": "ffv1",
 } | dict.fromkeys(prores.FLAVOURS, "prores")  # fmt: skip
 _FIELD_ORDER = {1: "top", 14: "top", 6: "bottom", 9: "bottom"}  # fiel box (QTFF, field handling)
-_HEVC_PROFILES = {1: "Main", 2: "Main 10", 3: "Main Still Picture", 4: "Format Range Extensions"}
 _STRUCTURE_ORDER = {3: "top", 4: "bottom", 5: "top", 6: "bottom"}  # pic_struct (H.264, table D-1)
 
 
@@ -38,10 +37,14 @@ def declare_from_entry(builder: FactsBuilder, track: MovieTrack) -> None:
     if (record := entry.boxes.get("avcC")) and len(record) >= 4:
         builder.declared("picture.profile", avc.profile_name(record[1], record[2]))
         builder.declared("picture.level", avc.level_name(record[1], record[2], record[3]))
-    if (record := entry.boxes.get("hvcC")) and len(record) >= 13:
-        builder.declared("picture.profile", _HEVC_PROFILES.get(record[1] & 31))
+    if (record := entry.boxes.get("hvcC")) and len(record) >= 19:
+        chroma, depth = ("4:0:0", "4:2:0", "4:2:2", "4:4:4")[record[16] & 3], (record[17] & 7) + 8
+        builder.declared("picture.profile", hevc.profile_name(record[1] & 31, chroma, depth))
         builder.declared("picture.tier", "High" if record[1] & 0x20 else "Main")
-        builder.declared("picture.level", f"{record[12] / 30:g}")
+        builder.declared("picture.level", hevc.level_name(record[12]))
+        builder.declared("picture.chroma", chroma)
+        builder.declared("picture.bit_depth", depth)
+    _declare_light(builder, entry)
     size = _clean_size(entry.boxes.get("clap"), entry.size)
     builder.declared("picture.size", size)
     shape = _declared_pixel_aspect(track, entry.boxes.get("pasp"), entry.size)
@@ -60,6 +63,16 @@ def declare_from_entry(builder: FactsBuilder, track: MovieTrack) -> None:
         # The first steps tell the grain of the table; the writer's last one is often a makeshift.
         met = [ticks for _, ticks in (track.steps[:-1] or track.steps)]
         builder.declared("picture.frame_rate", rate_of_steps(mean, min(met), max(met), Fraction(1, track.timescale)))
+
+
+def _declare_light(builder: FactsBuilder, entry: SampleEntry) -> None:
+    """Light metadata by mdcv and clli boxes (ISO/IEC 14496-12, 12.1.6 and 12.1.7)."""
+    light: dict[str, Any] = {}
+    if len(display := entry.boxes.get("mdcv", b"")) >= 24:
+        light |= hevc.mastering_display(display)
+    if len(content := entry.boxes.get("clli", b"")) >= 4:
+        light |= hevc.content_light(content)
+    builder.declared("picture.hdr", light or None)
 
 
 def _clean_size(clean_aperture: bytes | None, size: tuple[int, int] | None) -> tuple[int, int] | None:
@@ -110,6 +123,7 @@ class CodedPicture:
 
     codec: str  #: the registry's name by the demuxer
     sets: avc.ParameterSets = field(default_factory=avc.ParameterSets)
+    hevc_sets: hevc.ParameterSets = field(default_factory=hevc.ParameterSets)
     mpeg2: mpeg2.Mpeg2Headers = field(default_factory=mpeg2.Mpeg2Headers)
     prores: prores.ProResFrame | None = None
     structures: list[int] = field(default_factory=list)  #: pic_struct of the first AVC pictures
@@ -128,14 +142,32 @@ class CodedPicture:
                 return
             for unit in units:
                 self.sets.take(unit)
+        elif self.codec == "hevc" and data:
+            try:
+                if data[0] == 1:
+                    self.hevc_sets.length_size, units = hevc.parse_configuration(data)
+                else:
+                    units = list(avc.split_start_codes(data))
+            except BitsEnded:
+                return
+            for unit in units:
+                self.hevc_sets.take(unit)
         elif self.codec == "mpeg2" and data:
             mpeg2.read_headers(data, self.mpeg2)
 
+    @property
+    def length_size(self) -> int | None:
+        """Bytes of the length before each unit of AVC or HEVC, ``None`` for start codes and other codecs."""
+        return self.hevc_sets.length_size if self.codec == "hevc" else self.sets.length_size
+
     def take_packet(self, data: bytes) -> None:
         """Take one of the first packets."""
-        self.magic = self.magic or codec_by_magic(data, self.sets.length_size if self.codec == "avc" else None)
+        self.magic = self.magic or codec_by_magic(data, self.length_size, self.codec)
         if self.codec == "avc":
             self._take_avc(data)
+        elif self.codec == "hevc":
+            for unit in avc.split_units(data, self.hevc_sets.length_size):
+                self.hevc_sets.take(unit)
         elif self.codec == "mpeg2":
             mpeg2.read_headers(data, self.mpeg2)
         elif self.codec == "prores" and self.prores is None:
@@ -165,6 +197,8 @@ class CodedPicture:
         builder.coded("picture.codec", self.magic)
         if self.codec == "avc" and self.sets.first:
             self._say_avc(builder, self.sets.first)
+        elif self.codec == "hevc" and self.hevc_sets.first:
+            self._say_hevc(builder, self.hevc_sets.first)
         elif self.codec == "mpeg2" and self.mpeg2.size:
             self._say_mpeg2(builder)
             depth = 8
@@ -216,6 +250,23 @@ class CodedPicture:
                 return "top" if head.bottom_after_top > 0 else "bottom"
         return None
 
+    def _say_hevc(self, builder: FactsBuilder, sequence: hevc.SequenceParameters) -> None:
+        builder.coded("picture.profile", sequence.profile)
+        builder.coded("picture.tier", "High" if sequence.high_tier else "Main")
+        builder.coded("picture.level", hevc.level_name(sequence.level_idc))
+        builder.coded("picture.ref_frames", sequence.reference_frames)
+        builder.coded("picture.coded_size", sequence.coded_size)
+        builder.coded("picture.size", sequence.size)
+        builder.coded("picture.pixel_aspect", sequence.pixel_aspect)
+        builder.coded("picture.frame_rate", sequence.frame_rate)
+        builder.coded("picture.chroma", sequence.chroma)
+        builder.coded("picture.bit_depth", sequence.bit_depth)
+        builder.coded("picture.scan", sequence.scan)
+        say_colour(builder, Witness.CODED, sequence.primaries, sequence.transfer, sequence.matrix)
+        if sequence.full_range is not None:
+            builder.coded("picture.range", "full" if sequence.full_range else "narrow")
+        builder.coded("picture.hdr", self.hevc_sets.light or None)
+
     def _say_mpeg2(self, builder: FactsBuilder) -> None:
         headers = self.mpeg2
         builder.coded("picture.profile", headers.profile)
@@ -247,11 +298,17 @@ class CodedPicture:
             builder.coded("picture.profile", context.profile or None)
 
 
-def codec_by_magic(data: bytes, length_size: int | None = None) -> str | None:
+def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = "") -> str | None:
     """Return the codec that a packet's first bytes betray, ``None`` where they are not tell-tale.
 
-    ``length_size`` is given when the wrapper keeps units of AVC by their length, which leaves no start codes.
+    ``length_size`` is given when the wrapper keeps units of AVC or HEVC by their length, which leaves no start codes;
+    ``promised`` is then the codec that the wrapper declares, whose unit header is looked for.
     """
+    if length_size and promised == "hevc" and len(data) > length_size + 2:
+        # forbidden_zero_bit, nal_unit_type of a picture or of what goes before one, layer 0, temporal id not 0
+        head = data[length_size : length_size + 2]
+        known = hevc.unit_type(head) <= 40 and not head[0] & 0x81 and not head[1] & 0xF8 and head[1] & 7
+        return "hevc" if known else None
     if length_size and len(data) > length_size + 1:
         kind = data[length_size] & 0x1F
         return "avc" if not data[length_size] & 0x80 and 1 <= kind <= 12 else None
