@@ -22,7 +22,7 @@ class EncoderTest(MediaTest):
 
     def test_size_rate_profile_and_level(self) -> None:
         for name in ("a.mp4", "a.mkv", "a.ts"):
-            said = self.coded(name, "level-idc=4.1", size=(322, 182), rate=Fraction(30000, 1001))
+            said = self.coded(name, "level-idc=4.1:high-tier=0", size=(322, 182), rate=Fraction(30000, 1001))
             self.assertEqual(said["picture.codec"], "hevc", name)
             self.assertEqual((said["picture.size"], said["picture.coded_size"]), ((322, 182), (336, 192)))
             self.assertEqual(said["picture.frame_rate"], Fraction(30000, 1001))
