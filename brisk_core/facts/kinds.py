@@ -199,7 +199,10 @@ def value_from_json(kind: Kind, per_track: bool, value: Any) -> Any:
 
 
 def _spell_object(value: dict[str, Any]) -> str:
-    return ", ".join(f"{key} {item}" for key, item in value.items()) or "none"
+    if "fits" in value:  # a buffer
+        size = f"{value['smallest_buffer']:,} of {value['size']:,} bit"
+        return f"fits, {size}" if value["fits"] else f"underflows in {len(value['underflows'])} places, {size}"
+    return ", ".join(f"{key.replace('_', ' ')} {item}" for key, item in value.items()) or "none"
 
 
 _SPELL: dict[Kind, Callable[[Any], str]] = {

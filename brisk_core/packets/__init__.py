@@ -1,7 +1,7 @@
 """Facts of packets, without decoding: times, sizes, types.
 
 From the ground up: ``series`` (what is kept of each packet), ``picture_types``, ``demux`` (the one pass), ``timing``,
-``bit_rates``, ``groups``, ``observe`` (all facts of the pass).
+``bit_rates``, ``buffer``, ``groups``, ``observe`` (all facts of the pass).
 """
 
 from brisk_core.packets.bit_rates import one_second_windows

@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from brisk_core.facts import FactsBuilder, Stage, Witness
 from brisk_core.packets.bit_rates import is_constant, one_second_windows
+from brisk_core.packets.buffer import fit_buffer
 from brisk_core.packets.demux import PacketPass
 from brisk_core.packets.groups import find_groups
 from brisk_core.packets.series import NO_TIME, PacketSeries
@@ -53,7 +54,7 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     _observe_groups(reading, taken, series)
     _observe_sound_times(builder, taken, series, duration)
     _observe_chapters(reading, series)
-    builder.unread("bitrate.buffer", "the buffer model is not computed by this engine")
+    _observe_buffer(builder, series, fit)
     builder.unread_missing(Stage.PACKETS, "this engine does not measure it")
 
 
@@ -81,6 +82,25 @@ def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit
     else:
         for name in ("bitrate.peak_1s", "bitrate.low_1s"):
             builder.unread(name, "the pictures last less than one second")
+
+
+def _observe_buffer(builder: FactsBuilder, series: PacketSeries, fit: RateFit) -> None:
+    """Hold the stream against the buffer that its own headers code; underflows are named in frames of decode order."""
+    coded = builder.said(Witness.CODED, "bitrate.buffer")
+    if not coded:
+        builder.unread("bitrate.buffer", "the stream codes no buffer to hold it against")
+        return
+    found = fit_buffer(series, fit.rate, coded["rate"], coded["size"])
+    builder.observed(
+        "bitrate.buffer",
+        {
+            "rate": found.rate,
+            "size": found.size,
+            "fits": found.fits,
+            "smallest_buffer": found.smallest,
+            "underflows": [{"start": start, "end": end} for start, end in found.underflows],
+        },
+    )
 
 
 def _observe_groups(reading: HeaderReading, taken: PacketPass, series: PacketSeries) -> None:

@@ -17,6 +17,7 @@ from brisk_core.report import CHECK_SCHEMA
 from brisk_web.checks import lanes
 from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.ribbons import SEVERITY, ribbon_of, verdict_words
+from brisk_web.checks.side_views import side_address
 
 _WITNESS_WORDS = (
     ("declared", "Declared by the wrapper"),
@@ -56,9 +57,19 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         ],
         "evidence": [_evidence(finding, facts) for finding in findings],
         "range_words": _range_words(check),
+        "side_by_side": _side_by_side(check),
         "page_data": _page_data(check, findings, facts),
     }
     return render(request, "checks/check.html", context)
+
+
+def _side_by_side(check: Check) -> str:
+    """The page that holds this file beside the attempts before and after it, the spec and the timeline."""
+    files = [check.media_file_id]
+    if check.render:
+        siblings = check.render.deliverable.renders.exclude(pk=check.render.pk).order_by("-attempt")
+        files += siblings.values_list("media_file_id", flat=True)
+    return side_address(files, check.spec_version_id, check.timeline_id)
 
 
 def _range_words(check: Check) -> str:

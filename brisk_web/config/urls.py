@@ -5,6 +5,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path
 
+from brisk_web.checks import side_views
 from brisk_web.checks import views as checks
 from brisk_web.edits import views as edits
 from brisk_web.house import views as house
@@ -43,5 +44,6 @@ urlpatterns = [
     path("checks/<int:check_id>.json", checks.check_json, name="check-json"),
     path("checks/<int:check_id>/state", checks.check_state, name="check-state"),
     path("checks/<int:check_id>/lanes", checks.check_lanes, name="check-lanes"),
+    path("side-by-side/", side_views.side_by_side, name="side-by-side"),
     path("house/", house.house, name="house"),
 ]

@@ -15,6 +15,7 @@ from django.views.decorators.http import require_GET
 from brisk_web.checks.models import Check
 from brisk_web.checks.ribbons import Cell, ribbons_of, verdict_words, worst_lines
 from brisk_web.checks.services import open_check
+from brisk_web.checks.side_views import side_address
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs import services
 from brisk_web.jobs.forms import DeliverableForm, JobForm
@@ -172,6 +173,11 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     grid = [
         {
             "deliverable": deliverable,
+            "side_by_side": side_address(
+                [attempt.media_file_id for attempt in deliverable.renders.all()],
+                deliverable.spec_version_id,
+                deliverable.timeline_id,
+            ),
             "attempts": [_row(deliverable, attempt, ribbons, worst) for attempt in deliverable.renders.all()],
         }
         for deliverable in deliverables

@@ -17,6 +17,7 @@ _RAIL = {
     "new-deliverable": "jobs",
     "import-timeline": "jobs",
     "check": "jobs",
+    "side-by-side": "jobs",
     "files": "files",
     "file": "files",
     "browse-root": "files",

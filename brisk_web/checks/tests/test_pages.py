@@ -85,6 +85,37 @@ class CheckPageTest(QueueTestCase):
         self.assertContains(self.client.get(f"/checks/{check.pk}/"), "&lt;b&gt;x.mp4")
 
 
+class SideBySideTest(QueueTestCase):
+    def test_two_files_beside_the_spec(self) -> None:
+        first, second = (
+            self.media("a.mp4"),
+            self.media("b.mp4", frames=40, container_options={"movflags": "+faststart"}),
+        )
+        self.work()
+        self.sign_in("viewer")
+        page = self.client.get(f"/side-by-side/?files={first.pk},{second.pk}&spec={spec_version().pk}")
+        rows = {row.id: row for group in page.context["groups"] for row in group.differing}
+        self.assertEqual([cell.outcome for cell in rows["index-first"].cells], ["fail", "pass"])
+        self.assertEqual([cell.text for cell in rows["picture.frame_count"].cells], ["50", "40"])
+        self.assertContains(page, "more rows agree, unfold")
+        self.assertContains(page, f"?spec={spec_version().pk}&amp;files={second.pk}")
+
+    def test_a_file_is_added_and_no_more_than_four_are_shown(self) -> None:
+        files = [self.media(f"{number}.mp4", frames=4 + number) for number in range(5)]
+        self.work()
+        self.sign_in("viewer")
+        text = ",".join(str(file.pk) for file in files)
+        self.assertEqual(len(self.client.get(f"/side-by-side/?files={text}").context["columns"]), 4)
+        page = self.client.get(f"/side-by-side/?files={files[0].pk}&add={files[1].pk}")
+        self.assertEqual([column.file for column in page.context["columns"]], files[:2])
+
+    def test_nothing_chosen_and_nothing_read(self) -> None:
+        self.sign_in("viewer")
+        self.assertContains(self.client.get("/side-by-side/"), "Choose a file to begin with.")
+        file = self.media()
+        self.assertContains(self.client.get(f"/side-by-side/?files={file.pk}"), "a.mp4 has not been read yet.")
+
+
 class ColumnTest(SimpleTestCase):
     def test_smallest_and_largest_of_every_column(self) -> None:
         values = np.arange(1000)

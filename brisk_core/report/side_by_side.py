@@ -1,0 +1,130 @@
+"""Files beside each other, beside the spec and the timeline: what differs, and what agrees.
+
+A row is a line of the spec, or a characteristic that no line asks about. A row differs when the files (or the timeline
+and a file) do not say the same, or when a line is not met by every file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from brisk_core.edit import Agreement, FrameRange, Timeline, agree
+from brisk_core.facts import REGISTRY, Characteristic, Group, Inspection, spell
+from brisk_core.spec import Check, Finding, Spec, judge
+from brisk_core.spec.conditions import TIMELINE_TWINS
+
+#: Known for every file and different for every file: a row of them says nothing.
+_OWN_TO_A_FILE = {"file.name", "file.checksum"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Compared:
+    """One file to compare."""
+
+    inspection: Inspection
+    part: FrameRange | None = None  #: the range of the timeline that it covers
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cell:
+    """What one file has."""
+
+    text: str  #: spelled, empty for nothing
+    outcome: str  #: of the line, empty where no line asks
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """One line or characteristic over all columns."""
+
+    id: str  #: of the line, or of the characteristic
+    label: str
+    required: str  #: by the spec, empty where it does not ask
+    timeline: str  #: empty where it does not say
+    cells: tuple[Cell, ...]  #: in the order of the files
+    differs: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RowGroup:
+    """The rows of one group of characteristics."""
+
+    name: str
+    differing: tuple[Row, ...]
+    agreeing: tuple[Row, ...]
+
+
+def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Timeline | None = None) -> list[RowGroup]:
+    """Return the rows by group, in the order of the registry's groups; rows without any value are left out."""
+    checks = [judge(spec, file.inspection, timeline=timeline, part=file.part) for file in files] if spec else []
+    agreements = agree(files[0].inspection, timeline, files[0].part) if timeline and files else {}
+    groups = []
+    for group in Group:
+        rows = _line_rows(checks, group, agreements)
+        asked = {line.row.id for line in spec.lines} if spec else set()
+        for id_, row in REGISTRY.items():
+            if row.group is group and id_ not in asked | _OWN_TO_A_FILE:
+                rows.append(_fact_row(row, files, agreements))
+        kept = [row for row in rows if row.required or row.timeline or any(cell.text for cell in row.cells)]
+        if kept:
+            groups.append(
+                RowGroup(
+                    name=group.value,
+                    differing=tuple(row for row in kept if row.differs),
+                    agreeing=tuple(row for row in kept if not row.differs),
+                )
+            )
+    return groups
+
+
+def _line_rows(checks: Sequence[Check], group: Group, agreements: dict[str, Agreement]) -> list[Row]:
+    """One row for each line of the spec in this group."""
+    if not checks:
+        return []
+    rows = []
+    for findings in zip(*(check.findings for check in checks), strict=True):
+        line = findings[0].line
+        if line.row.group is not group:
+            continue
+        cells = tuple(_line_cell(finding) for finding in findings)
+        on_timeline = _timeline_text(line.row.id, agreements)
+        met = all(cell.outcome == "pass" for cell in cells)
+        same = len({cell.text for cell in cells}) == 1
+        rows.append(
+            Row(
+                id=line.id,
+                label=line.label,
+                required=findings[0].required,
+                timeline=on_timeline,
+                cells=cells,
+                differs=not (met and (same or line.row.id == "file.name")),
+            )
+        )
+    return rows
+
+
+def _line_cell(finding: Finding) -> Cell:
+    text = "not measured" if finding.outcome.value == "not measured" else finding.found
+    return Cell(text=text, outcome=finding.outcome.value)
+
+
+def _fact_row(row: Characteristic, files: Sequence[Compared], agreements: dict[str, Agreement]) -> Row:
+    """One row for a characteristic that no line asks about."""
+    values = [file.inspection.best(row.id) if row.id in file.inspection.facts else None for file in files]
+    cells = tuple(Cell(text=_text(row, value), outcome="") for value in values)
+    on_timeline = _timeline_text(row.id, agreements) if row.id in TIMELINE_TWINS else ""
+    said = {cell.text for cell in cells} | ({on_timeline} if on_timeline else set())
+    return Row(id=row.id, label=row.label, required="", timeline=on_timeline, cells=cells, differs=len(said) > 1)
+
+
+def _text(row: Characteristic, value: Any) -> str:
+    return "" if value is None else spell(row.kind, row.per_track, value, row.unit)
+
+
+def _timeline_text(id_: str, agreements: dict[str, Agreement]) -> str:
+    agreement = agreements.get(TIMELINE_TWINS.get(id_, id_))
+    if agreement is None or agreement.timeline is None:
+        return ""
+    return spell(agreement.kind, False, agreement.timeline, agreement.unit)

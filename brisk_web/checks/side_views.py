@@ -1,0 +1,100 @@
+"""The page Side by side: the spec, the timeline, and up to four files."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from brisk_core.report import Compared, compare
+from brisk_web.edits.models import Timeline
+from brisk_web.shelf.models import SpecVersion
+from brisk_web.storage.models import MediaFile
+
+MOST_FILES = 4
+_OFFERED = 60  # newest files in the list of files to add
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Column:
+    """One file on the page."""
+
+    file: MediaFile
+    title: str  #: "Attempt 2" where it is one, else "File"
+    without: str  #: query of the page without it
+    readable: bool  #: are its facts known?
+
+
+def _ids(text: str) -> list[int]:
+    """The whole numbers in a list parted by commas, each once, in order."""
+    return list(dict.fromkeys(int(part) for part in text.split(",") if part.isdigit()))[:MOST_FILES]
+
+
+def _files(ids: list[int]) -> list[MediaFile]:
+    found = MediaFile.objects.select_related("inspection", "root").prefetch_related("renders").in_bulk(ids)
+    return [found[id_] for id_ in ids if id_ in found]
+
+
+def _chosen(request: HttpRequest, model: Any, name: str) -> Any:
+    value = request.GET.get(name, "")
+    return get_object_or_404(model, pk=value) if value.isdigit() else None
+
+
+def side_address(files: Sequence[int], spec_version: int, timeline: int | None) -> str:
+    """Return the page's address for the first few of ``files`` (ids, newest first), shown oldest first."""
+    query: dict[str, Any] = {"files": ",".join(map(str, reversed(files[:MOST_FILES]))), "spec": spec_version}
+    if timeline:
+        query["timeline"] = timeline
+    return f"{reverse('side-by-side')}?{urlencode(query)}"
+
+
+@require_GET
+def side_by_side(request: HttpRequest) -> HttpResponse:
+    """Rows are characteristics; what differs stands out, what agrees folds away."""
+    ids = _ids(request.GET.get("files", ""))
+    if (added := request.GET.get("add", "")).isdigit():
+        ids = list(dict.fromkeys([*ids, int(added)]))[:MOST_FILES]
+    files = _files(ids)
+    version: SpecVersion | None = _chosen(request, SpecVersion, "spec")
+    timeline: Timeline | None = _chosen(request, Timeline, "timeline")
+    kept = {key: request.GET[key] for key in ("spec", "timeline") if request.GET.get(key)}
+    facts = {file.pk: file.inspection.facts for file in files if file.inspection and file.inspection.document}
+    read = [file for file in files if file.pk in facts]
+    groups = compare(
+        [Compared(inspection=facts[file.pk]) for file in read],  # type: ignore[arg-type]  # those with facts only
+        spec=version.parsed() if version else None,
+        timeline=timeline.edit if timeline else None,
+    )
+    differing = sum(len(group.differing) for group in groups)
+    agreeing = sum(len(group.agreeing) for group in groups)
+    context = {
+        "columns": [_column(file, files, kept, file in read) for file in read],
+        "unread": [file for file in files if file not in read],
+        "version": version,
+        "timeline": timeline,
+        "groups": groups,
+        "differing": differing,
+        "agreeing": agreeing,
+        "files_text": ",".join(str(file.pk) for file in files),
+        "kept": kept,
+        "offered": MediaFile.objects.exclude(pk__in=ids).order_by("-pk")[:_OFFERED] if len(ids) < MOST_FILES else [],
+        "versions": SpecVersion.objects.filter(published_at__isnull=False).select_related("spec"),
+    }
+    return render(request, "checks/side_by_side.html", context)
+
+
+def _column(file: MediaFile, files: list[MediaFile], kept: dict[str, str], readable: bool) -> Column:
+    attempt = next((one.attempt for one in file.renders.all()), None)
+    others = ",".join(str(other.pk) for other in files if other.pk != file.pk)
+    return Column(
+        file=file,
+        title=f"Attempt {attempt}" if attempt else "File",
+        without=f"?{urlencode(kept | {'files': others})}",
+        readable=readable,
+    )
