@@ -26,7 +26,7 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     if taken.stopped:
         _mark_stopped(builder, taken)
     if taken.series is None:
-        builder.unread_missing(Stage.PACKETS, taken.stopped or "the file has no picture packets")
+        builder.unread_missing(Stage.PACKETS, taken.stopped or "there are no picture packets of a codec that is known")
         return
     series = taken.series
     builder.observed("picture.frame_count", len(series))

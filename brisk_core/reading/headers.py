@@ -21,6 +21,7 @@ from brisk_core.reading.source import Source
 
 FIRST_PICTURES = 12  # packets whose headers are read: one group of pictures of the long-group broadcast formats
 _MOST_PACKETS = 400  # packets of any track passed over to find them
+_COVER = 0x400  # disposition of a cover picture, which is no programme
 _HANDLERS = {"vide": "picture", "soun": "sound", "text": "text", "sbtl": "text", "subt": "text", "tmcd": "timecode"}
 _LIBRARY_KINDS = {"video": "picture", "audio": "sound", "subtitle": "text"}
 _MP4_SOUND = {0x40: "aac", 0x66: "aac", 0x67: "aac", 0x68: "aac", 0x69: "mp3", 0x6B: "mp3", 0xA5: "ac3", 0xA6: "eac3"}
@@ -105,11 +106,11 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> _Wrapper:
 
 def _read_streams(builder: FactsBuilder, file: BinaryIO, container: InputContainer, wrapper: _Wrapper) -> HeaderReading:
     movie, wrapper_format = wrapper.movie, wrapper.format
-    picture = next(
-        (stream for stream in container.streams.video if not int(stream.disposition) & 0x400),  # not a cover picture
-        None,
-    )
-    if picture is None and not container.streams.audio:
+    pictures = [stream for stream in container.streams.video if not int(stream.disposition) & _COVER]
+    picture = next((stream for stream in pictures if stream.codec_context is not None), None)
+    if pictures and picture is None and movie and (tracks := movie.of("vide")):
+        declare_from_entry(builder, tracks[0])  # a codec that nobody here knows: the wrapper's word is all there is
+    if not pictures and not container.streams.audio:
         damage = f": {movie.damage[0]}" if movie and movie.damage else ""
         raise UnreadableFile(f"the wrapper opens but holds neither picture nor sound{damage}")
     coded = None
@@ -202,6 +203,11 @@ def _read_sound(builder: FactsBuilder, container: InputContainer, wrapper: _Wrap
 
     for stream, entry in zip(streams, entries, strict=True):
         context = stream.codec_context
+        if context is None:  # a codec that nobody here knows
+            for name in ("codec", "sample_rate", "bit_depth", "channels", "layout", "bitrate"):
+                note(Witness.DECLARED, name, entry.get(name))
+                note(Witness.CODED, name, None)
+            continue
         codec = library.sound_codec(context.name)
         linear = codec == "pcm"
         layout = library.layout_name(context)

@@ -174,7 +174,10 @@ def _read_moov(movie: Movie, data: bytes) -> None:
     for box in walk(data, 0, len(data)):
         body = data[box.body : box.end]
         if box.kind == "mvhd":
-            movie.timescale, movie.duration = _time_header(body)
+            try:
+                movie.timescale, movie.duration = _time_header(body)
+            except (struct.error, IndexError):
+                movie.damage.append("box 'mvhd' makes no sense")
         elif box.kind == "mvex":
             movie.fragmented = True
         elif box.kind == "trak":
