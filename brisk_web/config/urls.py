@@ -27,6 +27,7 @@ urlpatterns = [
     path("jobs/<int:job_id>/timelines/new", edits.import_timeline, name="import-timeline"),
     path("timelines/<int:timeline_id>.json", edits.timeline_json, name="timeline-json"),
     path("files/", storage.file_list, name="files"),
+    path("files/roots/new", storage.add_root, name="add-root"),
     path("files/roots/<int:root_id>/", storage.browse_root, name="browse-root"),
     path("files/roots/<int:root_id>/register", storage.register_file, name="register-file"),
     path("files/<int:file_id>/", storage.media_file, name="file"),

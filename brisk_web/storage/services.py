@@ -12,6 +12,7 @@ from typing import Any, BinaryIO
 import fsspec
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from brisk_web.house.services import record
@@ -49,6 +50,31 @@ def upload_root() -> StorageRoot:
         root
         or StorageRoot.objects.get_or_create(url=str(folder), defaults={"name": "Uploads", "takes_uploads": True})[0]
     )
+
+
+@transaction.atomic
+def add_root(name: str, url: str, *, by: Any) -> StorageRoot:
+    """Add a storage root: a folder of this machine by its whole path, or anything fsspec reaches.
+
+    Raises ``StorageRefused`` when there is no such folder, or when the name or the folder is known already.
+    """
+    name, url = name.strip(), url.strip().rstrip("/")
+    if not name or not url:
+        raise StorageRefused("a storage root needs a name and a folder")
+    if "://" not in url and not url.startswith("/"):
+        raise StorageRefused(f"met {url!r} as a folder; expected a whole path such as /media/renders")
+    try:
+        filesystem, path = fsspec.url_to_fs(url)
+        there = filesystem.isdir(path)
+    except (ValueError, ImportError, OSError) as error:
+        raise StorageRefused(f"met {url!r} as a folder; it cannot be reached ({error})") from error
+    if not there:
+        raise StorageRefused(f"there is no folder {url}")
+    if StorageRoot.objects.filter(Q(name=name) | Q(url=url)).exists():
+        raise StorageRefused("a storage root has this name or this folder already")
+    root = StorageRoot.objects.create(name=name, url=url)
+    record("root.added", root, f"Added the storage root {name}", by=by)
+    return root
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

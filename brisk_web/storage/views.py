@@ -127,6 +127,18 @@ def browse_root(request: HttpRequest, root_id: int) -> HttpResponse:
 
 
 @require_POST
+@permission_required("storage.add_storageroot", raise_exception=True)
+def add_root(request: HttpRequest) -> HttpResponse:
+    """Add a storage root."""
+    try:
+        root = services.add_root(request.POST.get("name", ""), request.POST.get("url", ""), by=request.user)
+    except services.StorageRefused as error:
+        messages.error(request, str(error))
+        return redirect("house")
+    return redirect("browse-root", root.pk)
+
+
+@require_POST
 @permission_required("storage.add_mediafile", raise_exception=True)
 def register_file(request: HttpRequest, root_id: int) -> HttpResponse:
     """Register a file of a root and go on to what it is for."""

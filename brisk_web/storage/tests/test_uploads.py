@@ -138,3 +138,30 @@ class RootTest(HouseMixin, TestCase):
     def test_folders_and_missing_files(self) -> None:
         with self.assertRaisesRegex(services.StorageRefused, "there is no file x.mp4 in Shelf"):
             services.register(self.root, "x.mp4")
+
+
+class NewRootTest(HouseMixin, TestCase):
+    def add(self, name: str, url: str) -> str:
+        answer = self.client.post("/files/roots/new", {"name": name, "url": url}, follow=True)
+        return answer.content.decode()
+
+    def test_a_lead_adds_a_folder_and_browses_it(self) -> None:
+        self.sign_in("lead")
+        (self.folder / "more").mkdir()
+        self.assertIn("This folder is empty.", self.add("More", str(self.folder / "more")))
+
+    def test_what_is_no_folder_is_refused_with_a_sentence(self) -> None:
+        self.sign_in("lead")
+        for name, url, says in (
+            ("More", "renders", "expected a whole path such as /media/renders"),
+            ("More", str(self.folder / "nowhere"), "there is no folder"),
+            ("Shelf", str(self.folder), "has this name or this folder already"),
+            ("", "", "needs a name and a folder"),
+            ("More", "nothing://x", "cannot be reached"),
+        ):
+            self.assertIn(says, self.add(name, url))
+
+    def test_an_operator_adds_none(self) -> None:
+        self.sign_in()
+        answer = self.client.post("/files/roots/new", {"name": "More", "url": "/tmp"})
+        self.assertContains(answer, "Not for this role", status_code=403)
