@@ -21,6 +21,8 @@ _BY_ENTRY = {
     "v210": "v210", "2vuy": "raw", "raw ": "raw", "vp08": "vp8", "vp09": "vp9", "av01": "av1", "FFV1": "ffv1",
 } | dict.fromkeys(prores.FLAVOURS, "prores")  # fmt: skip
 _FIELD_ORDER = {1: "top", 14: "top", 6: "bottom", 9: "bottom"}  # fiel box (QTFF, field handling)
+#: Codecs whose profile the library names as their standard does.
+_PROFILES_BY_LIBRARY = {"mpeg1", "mpeg4", "vp9", "av1"}
 _STRUCTURE_ORDER = {3: "top", 4: "bottom", 5: "top", 6: "bottom"}  # pic_struct (H.264, table D-1)
 
 
@@ -294,7 +296,7 @@ class CodedPicture:
         builder.coded("picture.size", size if all(size) else None)
         builder.coded("picture.coded_size", size if all(size) else None)
         builder.coded("picture.chroma", chroma)
-        if self.prores is None and self.codec != "raw":
+        if self.codec in _PROFILES_BY_LIBRARY:
             builder.coded("picture.profile", context.profile or None)
 
 
@@ -320,6 +322,8 @@ def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = 
         return "mjpeg"
     if data[:4] == b"\xff\x4f\xff\x51":
         return "jpeg2000"
+    if data[:3] == b"\x00\x00\x01" and data[3:4] in (b"\xb0", b"\xb5", b"\xb6") and promised == "mpeg4":
+        return "mpeg4"  # visual object sequence, visual object, plane (ISO/IEC 14496-2, table 6-3)
     if b"\x00\x00\x01\xb3" in data[:64]:
         return "mpeg2" if b"\x00\x00\x01\xb5" in data[:256] else "mpeg1"
     if data[:4] == b"\x00\x00\x00\x01" or data[:3] == b"\x00\x00\x01":
@@ -327,9 +331,11 @@ def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = 
         if first == 0x46 or ((first >> 1) in (32, 33, 34, 35) and first & 0x81 == 0):
             return "hevc" if first != 0x67 else "avc"
         return "avc" if first & 0x1F in (1, 5, 6, 7, 8, 9) and not first & 0x80 else None
-    if data[:2] == b"\x12\x00":
-        return "av1"
-    return None
+    if data[:2] == b"\x12\x00" or (promised == "av1" and data[:1] == b"\x0a"):
+        return "av1"  # temporal delimiter, or a sequence header with its size (AV1, 5.3.2)
+    if data[1:4] == b"\x49\x83\x42" and data[0] >> 6 == 2:
+        return "vp9"  # frame marker and sync code of a key frame (VP9, 6.2)
+    return "vp8" if data[3:6] == b"\x9d\x01\x2a" else None  # RFC 6386, 9.1
 
 
 def demuxed_codec(context: Any) -> str:

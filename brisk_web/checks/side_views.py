@@ -79,6 +79,7 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
         "version": version,
         "timeline": timeline,
         "groups": groups,
+        "span": 1 + bool(version) + bool(timeline) + len(read),  # columns of the table
         "differing": differing,
         "agreeing": agreeing,
         "files_text": ",".join(str(file.pk) for file in files),

@@ -147,6 +147,23 @@ class PictureTest(MediaTest):
         self.assertEqual(self.said(path, "picture.chroma")[1], "4:2:2")
         self.assertEqual(self.said(path, "picture.bit_depth")[1], 10)
 
+    def test_the_stream_betrays_its_codec_by_its_own_bytes(self) -> None:
+        for name, codec, found in (
+            ("a.webm", "libvpx-vp9", "vp9"),
+            ("b.webm", "libvpx", "vp8"),
+            ("a.mp4", "libsvtav1", "av1"),
+            ("a.avi", "mpeg4", "mpeg4"),
+            ("a.mpg", "mpeg2video", "mpeg2"),
+            ("b.mpg", "mpeg1video", "mpeg1"),
+            ("a.ts", "libx265", "hevc"),
+            ("a.mkv", "libx264", "avc"),
+            ("a.mov", "mjpeg", "mjpeg"),
+        ):
+            pixels = "yuvj420p" if codec == "mjpeg" else "yuv420p"
+            options = {"x265-params": "log-level=none"} if codec == "libx265" else {}
+            path = self.made(name, codec=codec, pixels=pixels, frames=4, options=options)
+            self.assertEqual(self.said(path, "picture.codec")[:2], (found, found), name)
+
     def test_colour_of_wrapper_and_stream_apart(self) -> None:
         def colour(_: Any, stream: Any) -> None:
             context = stream.codec_context
