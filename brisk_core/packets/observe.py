@@ -24,7 +24,9 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     _observe_sound_rates(builder, taken)
     _observe_captions(builder, taken)
     if taken.stopped:
-        _mark_stopped(builder, taken)
+        builder.observed("wrapper.complete", False)
+    elif taken.damaged and builder.said(Witness.OBSERVED, "wrapper.complete") is None:
+        builder.unread("wrapper.complete", f"{taken.damaged} packets are marked as damaged")
     if taken.series is None:
         builder.unread_missing(Stage.PACKETS, taken.stopped or "there are no picture packets of a codec that is known")
         return
@@ -65,10 +67,6 @@ def _duration(series: PacketSeries, fit: RateFit) -> Fraction:
     pts = series.presented_pts()
     last = series.last_duration or round(1 / (fit.rate * series.time_base))
     return (int(pts[-1] - pts[0]) + last) * series.time_base
-
-
-def _mark_stopped(builder: FactsBuilder, taken: PacketPass) -> None:
-    builder.observed("wrapper.complete", False)
 
 
 def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit, duration: Fraction) -> None:
