@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from brisk_core.exact import nominal_frames, spell_rate_exactly
+from brisk_core.exact import nominal_frames
 from brisk_core.facts import REGISTRY, Group, Inspection, Kind, value_from_json
 from brisk_core.facts import spell as spell_value
 from brisk_core.report import CHECK_SCHEMA
@@ -19,6 +19,7 @@ from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.ribbons import SEVERITY, ribbon_of, verdict_words
 from brisk_web.checks.side_views import side_address
 
+_NTSC = 1001  # denominator of rates whose label is a rounding
 _WITNESS_WORDS = (
     ("declared", "Declared by the wrapper"),
     ("coded", "Coded in the stream"),
@@ -96,8 +97,10 @@ def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
             text, words = _agreement_text(document[name], finding), "The file has"
         else:
             value = value_from_json(row.kind, row.per_track, document[name])
-            exact_rate = row.kind is Kind.RATE and value is not None
-            text = spell_rate_exactly(value) if exact_rate else spell_value(row.kind, row.per_track, value, row.unit)
+            if row.kind is Kind.RATE and value is not None and value.denominator == _NTSC:
+                text = f"{value.numerator}/{value.denominator}"  # the fraction itself is the proof here
+            else:
+                text = spell_value(row.kind, row.per_track, value, row.unit)
         witnesses.append({"words": words, "text": text})
     return {"finding": finding, "document": document, "row": row, "witnesses": witnesses}
 
