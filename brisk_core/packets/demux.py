@@ -118,7 +118,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
                     captions[index] += 1
         except (av.FFmpegError, IndexError, UnicodeDecodeError, MemoryError) as error:
             stopped = f"reading stopped at byte {last_byte}: {getattr(error, 'strerror', None) or error}"
-        without_pts = sum(value == NO_TIME for value in columns.pts)
+        without_pts = columns.pts.count(NO_TIME)
         return PacketPass(
             series=_series(columns, picture) if picture is not None and len(columns.sizes) else None,
             sound=list(sounds.values()),

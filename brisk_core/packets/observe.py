@@ -10,7 +10,7 @@ from brisk_core.packets.bit_rates import is_constant, one_second_windows
 from brisk_core.packets.buffer import fit_buffer
 from brisk_core.packets.demux import PacketPass
 from brisk_core.packets.groups import find_groups
-from brisk_core.packets.series import NO_TIME, PacketSeries
+from brisk_core.packets.series import PacketSeries
 from brisk_core.packets.timing import RateFit, find_gaps, fit_rate
 from brisk_core.reading import HeaderReading
 
@@ -36,7 +36,7 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
         builder.observed("picture.slices", taken.slices)
     else:
         builder.unread("picture.slices", "slices are counted in AVC and HEVC only")
-    if taken.without_pts or (series.pts == NO_TIME).any():
+    if taken.without_pts:
         builder.unread_missing(
             Stage.PACKETS, f"{taken.without_pts} of {len(series)} picture packets carry no presentation time"
         )

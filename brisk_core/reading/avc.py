@@ -104,6 +104,11 @@ class SequenceParameters:
         return level_name(self.profile_idc, self.constraint_flags, self.level_idc)
 
     @property
+    def scan(self) -> str:
+        """Interlaced where the set allows fields (frame_mbs_only_flag 0), whatever the pictures then are."""
+        return "progressive" if self.frames_only else "interlaced"
+
+    @property
     def frame_rate(self) -> Fraction | None:
         """Frames a second by the timing of the VUI: two ticks a frame (E.2.1)."""
         if self.ticks is None or not all(self.ticks):
@@ -261,6 +266,20 @@ def _parse_usability(reader: BitReader) -> _Usability:
     return vui
 
 
+def _parse_order_count(reader: BitReader) -> tuple[int, int]:
+    """Return pic_order_cnt_type and, for type 0, the bits of pic_order_cnt_lsb (7.4.2.1.1)."""
+    kind = reader.unsigned()
+    if kind == 0:
+        return kind, reader.unsigned() + 4
+    if kind == 1:
+        reader.skip(1)
+        reader.signed()
+        reader.signed()
+        for _ in range(min(reader.unsigned(), 255)):
+            reader.signed()
+    return kind, 0
+
+
 def parse_sequence_parameters(unit: bytes) -> SequenceParameters:
     """Read a sequence parameter set NAL unit (7.3.2.1.1); raises ``BitsEnded`` when it is cut or senseless."""
     reader = BitReader(unescape(unit[1:]))
@@ -279,15 +298,7 @@ def parse_sequence_parameters(unit: bytes) -> SequenceParameters:
         if reader.flag():
             _skip_scaling_lists(reader, 8 if chroma != 3 else 12)
     frame_number_bits = reader.unsigned() + 4
-    order_type, order_bits = reader.unsigned(), 0
-    if order_type == 0:
-        order_bits = reader.unsigned() + 4
-    elif order_type == 1:
-        reader.skip(1)
-        reader.signed()
-        reader.signed()
-        for _ in range(min(reader.unsigned(), 255)):
-            reader.signed()
+    order_type, order_bits = _parse_order_count(reader)
     references = reader.unsigned()
     reader.skip(1)
     width = (reader.unsigned() + 1) * 16

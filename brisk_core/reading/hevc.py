@@ -71,6 +71,11 @@ class SequenceParameters:
         return profile_name(self.profile_idc, self.chroma, self.bit_depth)
 
     @property
+    def level(self) -> str:
+        """The level's name."""
+        return level_name(self.level_idc)
+
+    @property
     def scan(self) -> str:
         """Progressive or interlaced, by field_seq_flag and the source flags of the profile (7.4.4, E.3.1)."""
         return (

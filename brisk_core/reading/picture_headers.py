@@ -215,26 +215,24 @@ class CodedPicture:
             turn = builder.said(Witness.DECLARED, "picture.rotation") or 0
             builder.coded("picture.display_aspect", display_aspect(size, shape, turn))
 
+    @staticmethod
+    def _say_sequence(builder: FactsBuilder, sequence: avc.SequenceParameters | hevc.SequenceParameters) -> None:
+        """Record what the sequence parameter sets of AVC and HEVC both say."""
+        builder.coded("picture.ref_frames", sequence.reference_frames)
+        builder.coded("picture.coded_size", sequence.coded_size)
+        builder.coded("picture.bit_depth", sequence.bit_depth)
+        _say_shared(builder, sequence)
+        if sequence.full_range is not None:
+            builder.coded("picture.range", "full" if sequence.full_range else "narrow")
+
     def _say_avc(self, builder: FactsBuilder, sequence: avc.SequenceParameters) -> None:
-        builder.coded("picture.profile", sequence.profile)
-        builder.coded("picture.level", sequence.level)
+        self._say_sequence(builder, sequence)
         if self.sets.pictures:
             cabac = self.sets.pictures[min(self.sets.pictures)].cabac
             builder.coded("picture.entropy", "cabac" if cabac else "cavlc")
-        builder.coded("picture.ref_frames", sequence.reference_frames)
-        builder.coded("picture.coded_size", sequence.coded_size)
-        builder.coded("picture.size", sequence.size)
-        builder.coded("picture.pixel_aspect", sequence.pixel_aspect)
-        builder.coded("picture.frame_rate", sequence.frame_rate)
         builder.coded("picture.rate_mode", "constant" if sequence.fixed_rate else None)
-        builder.coded("picture.chroma", sequence.chroma)
-        builder.coded("picture.bit_depth", sequence.bit_depth)
-        builder.coded("picture.scan", "progressive" if sequence.frames_only else "interlaced")
         if not sequence.frames_only:
             builder.coded("picture.field_order", self._avc_field_order())
-        say_colour(builder, Witness.CODED, sequence.primaries, sequence.transfer, sequence.matrix)
-        if sequence.full_range is not None:
-            builder.coded("picture.range", "full" if sequence.full_range else "narrow")
         if sequence.hrd:
             builder.coded("bitrate.average", sequence.hrd.bits_per_second)
             builder.coded("bitrate.mode", "constant" if sequence.hrd.constant else "variable")
@@ -253,34 +251,15 @@ class CodedPicture:
         return None
 
     def _say_hevc(self, builder: FactsBuilder, sequence: hevc.SequenceParameters) -> None:
-        builder.coded("picture.profile", sequence.profile)
+        self._say_sequence(builder, sequence)
         builder.coded("picture.tier", "High" if sequence.high_tier else "Main")
-        builder.coded("picture.level", hevc.level_name(sequence.level_idc))
-        builder.coded("picture.ref_frames", sequence.reference_frames)
-        builder.coded("picture.coded_size", sequence.coded_size)
-        builder.coded("picture.size", sequence.size)
-        builder.coded("picture.pixel_aspect", sequence.pixel_aspect)
-        builder.coded("picture.frame_rate", sequence.frame_rate)
-        builder.coded("picture.chroma", sequence.chroma)
-        builder.coded("picture.bit_depth", sequence.bit_depth)
-        builder.coded("picture.scan", sequence.scan)
-        say_colour(builder, Witness.CODED, sequence.primaries, sequence.transfer, sequence.matrix)
-        if sequence.full_range is not None:
-            builder.coded("picture.range", "full" if sequence.full_range else "narrow")
         builder.coded("picture.hdr", self.hevc_sets.light or None)
 
     def _say_mpeg2(self, builder: FactsBuilder) -> None:
         headers = self.mpeg2
-        builder.coded("picture.profile", headers.profile)
-        builder.coded("picture.level", headers.level)
-        builder.coded("picture.size", headers.size)
+        _say_shared(builder, headers)
         builder.coded("picture.coded_size", headers.size)
-        builder.coded("picture.pixel_aspect", headers.pixel_aspect)
-        builder.coded("picture.frame_rate", headers.frame_rate)
-        builder.coded("picture.chroma", headers.chroma)
-        builder.coded("picture.scan", headers.scan)
         builder.coded("picture.field_order", headers.field_order)
-        say_colour(builder, Witness.CODED, headers.primaries, headers.transfer, headers.matrix)
         builder.coded("bitrate.average", headers.bits_per_second)
         if headers.bits_per_second and headers.buffer_bits:
             builder.coded("bitrate.buffer", {"rate": headers.bits_per_second, "size": headers.buffer_bits})
@@ -298,6 +277,15 @@ class CodedPicture:
         builder.coded("picture.chroma", chroma)
         if self.codec in _PROFILES_BY_LIBRARY:
             builder.coded("picture.profile", context.profile or None)
+
+
+def _say_shared(
+    builder: FactsBuilder, headers: avc.SequenceParameters | hevc.SequenceParameters | mpeg2.Mpeg2Headers
+) -> None:
+    """Record what the headers of AVC, HEVC and MPEG-2 all say under the same names."""
+    for name in ("profile", "level", "size", "pixel_aspect", "frame_rate", "chroma", "scan"):
+        builder.coded(f"picture.{name}", getattr(headers, name))
+    say_colour(builder, Witness.CODED, headers.primaries, headers.transfer, headers.matrix)
 
 
 def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = "") -> str | None:

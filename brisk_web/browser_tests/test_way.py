@@ -111,3 +111,21 @@ class CheckPageTest(BrowserTestCase):
         expect(self.page.locator("html")).to_have_class("night")
         self.page.reload()
         expect(self.page.locator("html")).to_have_class("night")
+
+
+class SideBySideTest(BrowserTestCase):
+    def test_rows_that_agree_unfold_by_group_and_all_at_once(self) -> None:
+        first, second = self.media("a.mp4"), self.media("b.mp4", frames=40)
+        self.work()
+        self.enter("viewer")
+        self.page.goto(f"{self.live_server_url}/side-by-side/?files={first.pk},{second.pk}")
+        agreeing = self.page.get_by_role("cell", name="Chroma", exact=True)
+        expect(self.page.get_by_role("cell", name="Frames", exact=True)).to_be_visible()
+        expect(agreeing).to_be_hidden()
+        self.page.locator("button[data-group=Picture]").click()
+        expect(agreeing).to_be_visible()
+        self.page.get_by_role("button", name="All rows").click()
+        expect(self.page.get_by_role("cell", name="Sound tracks", exact=True)).to_be_visible()
+        self.page.get_by_role("button", name="Only what differs").click()
+        expect(agreeing).to_be_hidden()
+        expect(self.page.locator("button[data-group=Picture]")).to_be_visible()

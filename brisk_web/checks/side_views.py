@@ -12,7 +12,9 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from brisk_core.edit import FrameRange
 from brisk_core.report import Compared, compare
+from brisk_web.checks.models import Check
 from brisk_web.edits.models import Timeline
 from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile
@@ -28,7 +30,6 @@ class Column:
     file: MediaFile
     title: str  #: "Attempt 2" where it is one, else "File"
     without: str  #: query of the page without it
-    readable: bool  #: are its facts known?
 
 
 def _ids(text: str) -> list[int]:
@@ -44,6 +45,14 @@ def _files(ids: list[int]) -> list[MediaFile]:
 def _chosen(request: HttpRequest, model: Any, name: str) -> Any:
     value = request.GET.get(name, "")
     return get_object_or_404(model, pk=value) if value.isdigit() else None
+
+
+def _parts(files: list[MediaFile], version: SpecVersion | None, timeline: Timeline | None) -> dict[int, FrameRange]:
+    """The range of the timeline by which each file was checked, by file id; a file without such a check covers all."""
+    if version is None or timeline is None:
+        return {}
+    checks = Check.objects.filter(media_file__in=files, spec_version=version, timeline=timeline).order_by("pk")
+    return {check.media_file_id: timeline.part(check.range_start, check.range_end) for check in checks}
 
 
 def side_address(files: Sequence[int], spec_version: int, timeline: int | None) -> str:
@@ -66,15 +75,16 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
     kept = {key: request.GET[key] for key in ("spec", "timeline") if request.GET.get(key)}
     facts = {file.pk: file.inspection.facts for file in files if file.inspection and file.inspection.document}
     read = [file for file in files if file.pk in facts]
+    parts = _parts(read, version, timeline)
     groups = compare(
-        [Compared(inspection=facts[file.pk]) for file in read],  # type: ignore[arg-type]  # those with facts only
+        [Compared(inspection=facts[file.pk], part=parts.get(file.pk)) for file in read],
         spec=version.parsed() if version else None,
         timeline=timeline.edit if timeline else None,
     )
     differing = sum(len(group.differing) for group in groups)
     agreeing = sum(len(group.agreeing) for group in groups)
     context = {
-        "columns": [_column(file, files, kept, file in read) for file in read],
+        "columns": [_column(file, files, kept) for file in read],
         "unread": [file for file in files if file not in read],
         "version": version,
         "timeline": timeline,
@@ -85,17 +95,15 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
         "files_text": ",".join(str(file.pk) for file in files),
         "kept": kept,
         "offered": MediaFile.objects.exclude(pk__in=ids).order_by("-pk")[:_OFFERED] if len(ids) < MOST_FILES else [],
-        "versions": SpecVersion.objects.filter(published_at__isnull=False).select_related("spec"),
     }
     return render(request, "checks/side_by_side.html", context)
 
 
-def _column(file: MediaFile, files: list[MediaFile], kept: dict[str, str], readable: bool) -> Column:
+def _column(file: MediaFile, files: list[MediaFile], kept: dict[str, str]) -> Column:
     attempt = next((one.attempt for one in file.renders.all()), None)
     others = ",".join(str(other.pk) for other in files if other.pk != file.pk)
     return Column(
         file=file,
         title=f"Attempt {attempt}" if attempt else "File",
         without=f"?{urlencode(kept | {'files': others})}",
-        readable=readable,
     )

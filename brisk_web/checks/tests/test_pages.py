@@ -100,6 +100,18 @@ class SideBySideTest(QueueTestCase):
         self.assertContains(page, "more rows agree, unfold")
         self.assertContains(page, f"?spec={spec_version().pk}&amp;files={second.pk}")
 
+    def test_a_range_is_held_to_as_on_the_check_page(self) -> None:
+        job = Job.objects.create(title="Canal")
+        timeline = import_timeline(job, SimpleUploadedFile("a.edl", EDL), {"rate": "25"}, by=None)
+        file, version = self.media(frames=15), spec_version()
+        check = open_check(file, version, timeline=timeline, range_start=10, range_end=25)
+        self.work()
+        self.assertEqual(check.findings.get(line="length").outcome, "pass")
+        self.sign_in("viewer")
+        page = self.client.get(f"/side-by-side/?files={file.pk}&spec={version.pk}&timeline={timeline.pk}")
+        rows = {row.id: row for group in page.context["groups"] for row in (*group.differing, *group.agreeing)}
+        self.assertEqual([cell.outcome for cell in rows["length"].cells], ["pass"])
+
     def test_a_file_is_added_and_no_more_than_four_are_shown(self) -> None:
         files = [self.media(f"{number}.mp4", frames=4 + number) for number in range(5)]
         self.work()
