@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, NoReturn
@@ -16,6 +17,7 @@ from brisk_core import sandbox
 from brisk_core.edit import EditHints, Timeline, parse_range, timeline_from_json
 from brisk_core.errors import EditRefused, RangeRefused, SpecRefused, UnreadableFile, ValueRefused
 from brisk_core.facts import REGISTRY, Depth, Inspection, Unheard, Witness, inspection_from_json, spell
+from brisk_core.packets import load_series
 from brisk_core.reading import Source
 from brisk_core.report import check_to_json
 from brisk_core.spec import Check, Outcome, Spec, judge, parse_spec, shelf_texts
@@ -71,7 +73,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return NO_FAIL
 
 
-def _read(file: str, depth: Depth) -> Inspection:
+def _read(file: str, depth: Depth, series_path: Path | None = None) -> Inspection:
     try:
         source = Source.at(file)
         request = {
@@ -79,6 +81,7 @@ def _read(file: str, depth: Depth) -> Inspection:
             "name": source.name,
             "depth": depth.value,
             "take_digest": depth is not Depth.HEADERS,
+            "series_path": str(series_path) if series_path else None,
         }
         return inspection_from_json(sandbox.run("inspect", request))
     except UnreadableFile as error:
@@ -141,13 +144,16 @@ def _check(options: argparse.Namespace) -> int:
         raise _Refusal(WRONG_USE, "a range needs a timeline; expected --timeline beside --range")
     if options.master:
         raise _Refusal(WRONG_USE, "this engine does not hold a file against a master yet; expected no --master")
-    inspection = _read(options.file, Depth.FULL)
+    with tempfile.TemporaryDirectory() as folder:
+        series_path = Path(folder) / "series.npz"
+        inspection = _read(options.file, Depth.FULL, series_path)
+        series = load_series(series_path) if series_path.exists() else None
     timeline = _read_timeline(options.timeline, inspection, options.edit_rate) if options.timeline else None
     try:
         part = parse_range(options.range, timeline) if options.range and timeline else None
     except RangeRefused as error:
         raise _Refusal(WRONG_USE, str(error)) from error
-    check = judge(spec, inspection, timeline=timeline, part=part)
+    check = judge(spec, inspection, timeline=timeline, part=part, series=series)
     if options.json:
         print(json.dumps(check_to_json(check, inspection), indent=2, ensure_ascii=False))
     else:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import xxhash
 
-from brisk_core.facts import Depth, Inspection, Stage
+from brisk_core.facts import Depth, Inspection, Stage, find_contradictions
 from brisk_core.packets import PacketSeries, observe_packets, read_packets, save_series
 from brisk_core.reading import Source, read_headers
 
@@ -58,6 +58,7 @@ def inspect(
         taken = read_packets(source, reading, progress)
         observe_packets(reading, taken)
         series = taken.series
+        reading.builder.observed("file.contradictions", find_contradictions(reading.builder))
         if series is not None and series_path is not None:
             save_series(series, series_path)
     if depth is Depth.FULL:

@@ -1,3 +1,3 @@
 """The engine version: an inspection is kept by content and by this text, so it changes when facts may change."""
 
-ENGINE = "0.1.0"
+ENGINE = "0.2.0"

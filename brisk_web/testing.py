@@ -36,6 +36,10 @@ lines:
 """
 
 
+#: Integrity lines that apply to a small file without sound.
+SILENT_INTEGRITY = ("complete", "extension", "contradictions", "level", "gaps", "duplicates", "disorder")
+
+
 def person(role: str) -> Any:
     """Return a person with a role."""
     user = get_user_model().objects.create_user(role, password="right-word")

@@ -1,6 +1,6 @@
 """Exact value types of the trade: ``rates``, ``timecode``, ``sizes``, ``bits``, ``durations``."""
 
-from brisk_core.exact.bits import parse_bit_rate, parse_bytes, spell_bit_rate, spell_bytes
+from brisk_core.exact.bits import parse_bit_rate, parse_bits, parse_bytes, spell_bit_rate, spell_bytes
 from brisk_core.exact.durations import parse_seconds, spell_seconds
 from brisk_core.exact.rates import (
     STANDARD_RATES,
@@ -31,6 +31,7 @@ __all__ = [
     "nominal_frames",
     "parse_area",
     "parse_bit_rate",
+    "parse_bits",
     "parse_bytes",
     "parse_rate",
     "parse_ratio",

@@ -10,6 +10,7 @@ from brisk_core.errors import ValueRefused
 _NUMBER = r"(\d{1,15}(?:\.\d{1,9})?)"
 _RATE = re.compile(_NUMBER + r"\s*(bit/s|b/s|bps|kbit/s|kb/s|kbps|Mbit/s|Mb/s|Mbps|Gbit/s|Gb/s|Gbps)")
 _BYTES = re.compile(_NUMBER + r"\s*(B|bytes|kB|KB|MB|GB|TB|KiB|MiB|GiB|TiB)")
+_BITS = re.compile(_NUMBER + r"\s*(bit|b|kbit|kb|Mbit|Mb|Gbit|Gb)")
 _PREFIX = {"b": 1, "k": 1_000, "M": 1_000_000, "G": 1_000_000_000}
 _BYTE_UNITS = {
     "B": 1,
@@ -40,6 +41,15 @@ def parse_bit_rate(value: object) -> int:
     if isinstance(value, str) and (match := _RATE.fullmatch(value.strip())):
         return _whole(match[1], _PREFIX[match[2][0]], value, "bits a second")
     raise ValueRefused(f'met {value!r} as a bit rate; expected such as "50 Mb/s", "192 kb/s" or whole bits a second')
+
+
+def parse_bits(value: object) -> int:
+    """Read bits from ``"30 Mb"``, ``"9781 kb"`` or a whole number; raises ``ValueRefused`` otherwise."""
+    if isinstance(value, int) and not isinstance(value, bool) and value >= 0:
+        return value
+    if isinstance(value, str) and (match := _BITS.fullmatch(value.strip())):
+        return _whole(match[1], _PREFIX[match[2][0]], value, "bits")
+    raise ValueRefused(f'met {value!r} as a size in bits; expected such as "30 Mb" or whole bits')
 
 
 def parse_bytes(value: object) -> int:

@@ -1,6 +1,7 @@
-"""Facts about a file: ``kinds`` of value, ``characteristic``, the ``registry``, ``inspection`` by three witnesses."""
+"""Facts about a file: ``kinds`` of value, ``characteristic``, the ``registry``, ``inspection``, ``contradictions``."""
 
 from brisk_core.facts.characteristic import Characteristic, Group, JudgedBy, Stage, Witness
+from brisk_core.facts.contradictions import find_contradictions
 from brisk_core.facts.inspection import (
     INSPECTION_SCHEMA,
     Depth,
@@ -33,6 +34,7 @@ __all__ = [
     "Witness",
     "Witnessed",
     "characteristic",
+    "find_contradictions",
     "inspection_from_json",
     "inspection_to_json",
     "spell",

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import enum
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
@@ -64,6 +65,7 @@ class Inspection:
     facts: Mapping[str, Witnessed]  #: every characteristic of an inspection, by id
     unread: Mapping[str, str]  #: why a witness could not be heard, by id
     engine: str = ENGINE
+    places: Mapping[str, Mapping[str, str]] = field(default_factory=dict)  #: raw place by id and witness, where known
 
     def best(self, id_: str) -> Any:
         """Return what the strongest witness says of a characteristic."""
@@ -81,13 +83,29 @@ class FactsBuilder:
 
     _values: dict[tuple[str, Witness], Any] = field(default_factory=dict)
     _reasons: dict[str, str] = field(default_factory=dict)
+    _places: dict[str, dict[str, str]] = field(default_factory=dict)
+    _silent: set[str] = field(default_factory=set)
+    _place: str = ""
+
+    @contextmanager
+    def at(self, place: str) -> Iterator[None]:
+        """Name the raw place of everything said inside: a box and its offset, a header and its clause."""
+        before, self._place = self._place, place
+        try:
+            yield
+        finally:
+            self._place = before
 
     def say(self, witness: Witness, id_: str, value: Any) -> None:
         """Record what a witness says; ``None`` says nothing and changes nothing."""
         if witness not in REGISTRY[id_].witnesses:
             raise ValueError(f"{id_} has no {witness.value} witness")
-        if value is not None:
-            self._values[id_, witness] = value
+        if value is None:
+            return
+        self._values[id_, witness] = value
+        self._places.setdefault(id_, {}).pop(witness.value, None)
+        if self._place:
+            self._places[id_][witness.value] = self._place
 
     def declared(self, id_: str, value: Any) -> None:
         """Record what the wrapper says."""
@@ -105,11 +123,20 @@ class FactsBuilder:
         """Record why the observed witness of a characteristic could not be heard."""
         self._reasons[id_] = reason
 
+    def silent(self, *ids: str) -> None:
+        """Record that the observed witness of some characteristics has nothing to say, as of pictures without any."""
+        self._silent.update(ids)
+
     def unread_missing(self, stage: Stage, reason: str) -> None:
         """Give ``reason`` for every characteristic of a stage that has not been observed and has no reason yet."""
         for id_, row in REGISTRY.items():
-            if row.stage is stage and Witness.OBSERVED in row.witnesses and (id_, Witness.OBSERVED) not in self._values:
+            if row.stage is stage and self._is_missing(id_):
                 self._reasons.setdefault(id_, reason)
+
+    def _is_missing(self, id_: str) -> bool:
+        """Can the observed witness speak here, and has it not?"""
+        speaks = Witness.OBSERVED in REGISTRY[id_].witnesses
+        return speaks and (id_, Witness.OBSERVED) not in self._values and id_ not in self._silent
 
     def said(self, witness: Witness, id_: str) -> Any:
         """Return what a witness has said so far, ``None`` for nothing."""
@@ -125,11 +152,18 @@ class FactsBuilder:
             if not inspected(row):
                 continue
             said = {witness.value: self._values.get((id_, witness)) for witness in row.witnesses}
-            if Witness.OBSERVED in row.witnesses and said["observed"] is None:
+            if self._is_missing(id_):
                 said["observed"] = Unheard.UNHEARD
                 unread[id_] = self._reasons[id_]
             facts[id_] = Witnessed(**said)
-        return Inspection(file_name=file_name, file_size=file_size, depth=depth, facts=facts, unread=unread)
+        return Inspection(
+            file_name=file_name,
+            file_size=file_size,
+            depth=depth,
+            facts=facts,
+            unread=unread,
+            places={id_: dict(places) for id_, places in self._places.items() if places},
+        )
 
 
 def _as_float(value: Fraction | None) -> float | None:
@@ -160,6 +194,7 @@ def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
         "file": {"name": inspection.file_name, "size": inspection.file_size},
         "characteristics": rows,
         "unread": dict(inspection.unread),
+        "places": {id_: dict(places) for id_, places in inspection.places.items()},
     }
 
 
@@ -178,11 +213,19 @@ def inspection_from_json(document: Mapping[str, Any]) -> Inspection:
                 for witness in Witness
             }
         )
+    unread = dict(document["unread"])
+    for id_, row in REGISTRY.items():  # what an older engine did not know of
+        if id_ not in facts and inspected(row):
+            unheard = Witness.OBSERVED in row.witnesses
+            facts[id_] = Witnessed(observed=Unheard.UNHEARD if unheard else None)
+            if unheard:
+                unread[id_] = f"engine {document['engine']}, which read this file, does not measure it"
     return Inspection(
         file_name=document["file"]["name"],
         file_size=document["file"]["size"],
         depth=Depth(document["depth"]),
         facts=facts,
-        unread=dict(document["unread"]),
+        unread=unread,
         engine=document["engine"],
+        places=document.get("places", {}),
     )

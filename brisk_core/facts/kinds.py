@@ -215,7 +215,7 @@ _SPELL: dict[Kind, Callable[[Any], str]] = {
     Kind.SIZE: spell_size,
     Kind.AREA: lambda value: f"{value[2]} × {value[3]} at {value[0]}, {value[1]}",
     Kind.NUMBER: lambda value: f"{value:g}",
-    Kind.TEXTS: lambda value: ", ".join(value) or "none",
+    Kind.TEXTS: lambda value: ("; " if any(" " in one for one in value) else ", ").join(value) or "none",
     Kind.TRACKS: lambda value: ", ".join(f"{track.kind} {track.codec}" for track in value) or "none",
     Kind.CAPTIONS: lambda value: ", ".join(f"{one.kind} {one.format}" for one in value) or "none",
     Kind.CHAPTERS: lambda value: f"{len(value)} chapters" if len(value) != 1 else "1 chapter",

@@ -68,6 +68,14 @@ def _register_file_and_wrapper() -> None:
     _add(
         "file.checksum", "Checksum", g, Kind.OBJECT, "O", "Digests of the whole file, streamed once.", stage=Stage.WHOLE
     )
+    _add(
+        "file.contradictions",
+        "Contradictions",
+        g,
+        Kind.TEXTS,
+        "O",
+        "Places where the witnesses contradict each other, a sentence each.",
+    )
     g = Group.WRAPPER
     iso = "ISO/IEC 14496-12"
     _add("wrapper.format", "Wrapper", g, Kind.CHOICE, "DO", "The wrapper: declared by the extension, observed by signature and structure.",
@@ -83,6 +91,14 @@ def _register_file_and_wrapper() -> None:
     )
     _add("wrapper.complete", "Complete", g, Kind.FLAG, "O", "The index is present and every indexed sample lies inside the file.",
          standard=f"{iso}; SMPTE ST 377-1", stage=Stage.HEADERS)  # fmt: skip
+    _add(
+        "wrapper.damage",
+        "Damage",
+        g,
+        Kind.TEXTS,
+        "O",
+        "Stretches of the file that could not be read or are missing, a sentence each.",
+    )
     _add("wrapper.index_first", "Index first", g, Kind.FLAG, "O", "The index stands before the media, so playing can start while the file still loads.",
          standard=iso, stage=Stage.HEADERS)  # fmt: skip
     _add(
@@ -127,6 +143,8 @@ def _register_picture() -> None:
     _add("picture.codec_label", "Codec label", g, Kind.TEXT, "D", "Four-character code or universal label.")
     _add("picture.profile", "Profile", g, Kind.TEXT, "DC", "The codec's profile as its standard names it.")
     _add("picture.level", "Level", g, Kind.TEXT, "DC", "The codec's level as its standard names it.")
+    _add("picture.level_exceeded", "Beyond its level", g, Kind.TEXTS, "O", "Limits of the coded profile and level that the stream exceeds, a sentence each.",
+         standard="ITU-T H.264, A.3; H.265, A.4; H.262, 8.3; AV1, A.3")  # fmt: skip
     _add("picture.tier", "Tier", g, Kind.TEXT, "DC", "The tier of codecs that have one.", standard="ITU-T H.265, A.4")
     _add(
         "picture.entropy",
@@ -359,6 +377,15 @@ def _register_bits_and_time() -> None:
         judged_by=only,
     )
     _add(
+        "bitrate.bits_per_pixel",
+        "Bits per pixel",
+        g,
+        Kind.NUMBER,
+        "O",
+        "Mean bits of a picture over its samples of luma.",
+    )
+    _add("bitrate.by_type", "Size by picture type", g, Kind.OBJECT, "O", "Mean bits of I, P and B pictures.")
+    _add(
         "gop.longest",
         "Longest group",
         g,
@@ -388,7 +415,33 @@ def _register_bits_and_time() -> None:
     _add("gop.pattern", "Group pattern", g, Kind.TEXT, "O", "The most frequent order of picture types.")
     g = Group.WRAPPER
     _add("timing.gaps", "Gaps in time", g, Kind.SPANS, "O", "Missing or overlong presentation steps.")
+    _add(
+        "timing.steps",
+        "Steps in time",
+        g,
+        Kind.OBJECT,
+        "O",
+        "Mean, smallest and largest step between presented pictures, in seconds.",
+    )
+    _add(
+        "timing.duplicates",
+        "Duplicate times",
+        g,
+        Kind.SPANS,
+        "O",
+        "Pictures that share their presentation time with the one before.",
+    )
+    _add("timing.disorder", "Times out of order", g, Kind.SPANS, "O",
+         "Packets, counted in decode order, whose decode time goes back or comes after their presentation time.")  # fmt: skip
     g = Group.SOUND
+    _add(
+        "timing.sound_gaps",
+        "Gaps in the sound",
+        g,
+        Kind.TEXTS,
+        "O",
+        "Stretches of a sound track for which no packet comes, a sentence each.",
+    )
     _add(
         "timing.sound_offset",
         "Sound offset",
@@ -453,6 +506,8 @@ def _register_sound_and_text() -> None:
         per_track=True,
         judged_by=JudgedBy.OBSERVED,
     )
+    _add("sound.start", "Start of the sound", g, Kind.SECONDS, "D", "Time of the first sample since midnight, by the time reference of a broadcast wave.",
+         standard="EBU Tech 3285, 2.3")  # fmt: skip
     r128 = "ITU-R BS.1770; EBU R 128"
     for name, label, unit, definition, standard in (
         ("loudness", "Loudness", "LUFS", "Integrated programme loudness.", r128),

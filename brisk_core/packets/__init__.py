@@ -5,14 +5,18 @@ From the ground up: ``series`` (what is kept of each packet), ``picture_types``,
 """
 
 from brisk_core.packets.bit_rates import one_second_windows
+from brisk_core.packets.buffer import BufferFit, fit_buffer, fullness
 from brisk_core.packets.demux import PacketPass, SoundTotals, read_packets
 from brisk_core.packets.observe import observe_packets
 from brisk_core.packets.series import PacketSeries, load_series, save_series
 
 __all__ = [
+    "BufferFit",
     "PacketPass",
     "PacketSeries",
     "SoundTotals",
+    "fit_buffer",
+    "fullness",
     "load_series",
     "observe_packets",
     "one_second_windows",

@@ -13,11 +13,14 @@ import av
 import numpy as np
 
 from brisk_core.packets.picture_types import count_slices, head_reader
-from brisk_core.packets.series import NO_TIME, PacketSeries
+from brisk_core.packets.series import MOST_SOUND_STEPS, NO_TIME, SOUND_STEPS, PacketSeries
 from brisk_core.reading import HeaderReading, Source, open_container
+from brisk_core.reading.wrappers.transport import find_losses
 
 SLICE_PICTURES = 50  # first pictures whose slices are counted (characteristics, picture.slices)
 _REPORT_EVERY = 2000  # packets between two reports of progress
+_MOST_GAPS = 100  # gaps of sound kept for each track
+_SOUND_PATIENCE = Fraction(1, 200)  # seconds by which a sound packet may come late before it counts as a gap
 
 Progress = Callable[[int, int], None]  #: bytes done, bytes in all
 
@@ -31,6 +34,37 @@ class SoundTotals:
     packets: int = 0
     first: int | None = None  #: first presentation time in ticks
     end: int = 0  #: end of the last packet in ticks
+    steps: array[int] = field(default_factory=lambda: array("I"))  #: bytes by time, see ``PacketSeries.sound``
+    gaps: list[tuple[Fraction, Fraction]] = field(
+        default_factory=list
+    )  #: (end of a packet, start of the next), seconds
+
+    def take(self, packet: Any) -> None:
+        """Add one packet."""
+        size, pts = packet.size, packet.pts
+        self.size += size
+        self.packets += 1
+        if pts is None:
+            return
+        if self.first is None or pts < self.first:
+            self.first = pts
+        elif pts > self.end + self._patience and len(self.gaps) < _MOST_GAPS:
+            self.gaps.append((self.end * self.time_base, pts * self.time_base))
+        self.end = max(self.end, pts + (packet.duration or 0))
+        step = pts * self._up // self._down
+        if 0 <= step < MOST_SOUND_STEPS:
+            if step >= len(self.steps):
+                self.steps.frombytes(bytes(4 * (step + 1 - len(self.steps))))
+            self.steps[step] += size
+
+    _up: int = field(init=False)
+    _down: int = field(init=False)
+    _patience: int = field(init=False)
+
+    def __post_init__(self) -> None:
+        per_tick = self.time_base * SOUND_STEPS
+        self._up, self._down = per_tick.numerator, per_tick.denominator
+        self._patience = round(_SOUND_PATIENCE / self.time_base)
 
 
 @dataclass(slots=True, kw_only=True)
@@ -46,6 +80,7 @@ class PacketPass:
     damaged: int  #: packets marked as corrupt
     stopped: str  #: why the pass ended early, empty when it did not
     last_byte: int  #: offset of a packet met near the end of the pass
+    losses: list[str] | None  #: where a transport stream lost packets; None for other wrappers
 
 
 @dataclass(slots=True)
@@ -84,7 +119,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
         columns = _PictureColumns()
         codec = reading.picture_codec or ""
         length_size = reading.coded.length_size if reading.coded else None
-        head_of = head_reader(codec, length_size, reading.coded.hevc_sets.extra_bits if reading.coded else {})
+        head_of = head_reader(codec, length_size, reading.coded.extra_slice_bits if reading.coded else {})
         closed: dict[int, bool] = {}
         slice_counts: list[int] = []
         damaged = seen = last_byte = 0
@@ -113,34 +148,36 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
                         slice_counts.append(count_slices(bytes(data), codec, length_size))
                     columns.append(packet, head.type)
                 elif index in sounds:
-                    _add_sound(sounds[index], packet)
+                    sounds[index].take(packet)
                 elif index in captions:
                     captions[index] += 1
         except (av.FFmpegError, IndexError, UnicodeDecodeError, MemoryError) as error:
             stopped = f"reading stopped at byte {last_byte}: {getattr(error, 'strerror', None) or error}"
         without_pts = columns.pts.count(NO_TIME)
         return PacketPass(
-            series=_series(columns, picture) if picture is not None and len(columns.sizes) else None,
+            series=_series(columns, picture, list(sounds.values()))
+            if picture is not None and len(columns.sizes)
+            else None,
             sound=list(sounds.values()),
             caption_counts=list(captions.values()),
-            slices=max(slice_counts, default=0) or None,
+            slices=max(slice_counts, default=0) or (reading.coded.headers.slices if reading.coded else None),
             closed_groups=closed,
             without_pts=without_pts,
             damaged=damaged,
             stopped=stopped,
             last_byte=last_byte,
+            losses=_losses(source, reading),
         )
 
 
-def _add_sound(totals: SoundTotals, packet: Any) -> None:
-    totals.size += packet.size
-    totals.packets += 1
-    if packet.pts is not None:
-        totals.first = packet.pts if totals.first is None else min(totals.first, packet.pts)
-        totals.end = max(totals.end, packet.pts + (packet.duration or 0))
+def _losses(source: Source, reading: HeaderReading) -> list[str] | None:
+    if reading.packet_size is None:
+        return None
+    with source.open() as file:
+        return find_losses(file, reading.packet_size)
 
 
-def _series(columns: _PictureColumns, stream: Any) -> PacketSeries:
+def _series(columns: _PictureColumns, stream: Any, sounds: list[SoundTotals]) -> PacketSeries:
     pts = np.frombuffer(columns.pts, dtype=np.int64)
     return PacketSeries(
         time_base=stream.time_base,
@@ -150,4 +187,5 @@ def _series(columns: _PictureColumns, stream: Any) -> PacketSeries:
         types=np.frombuffer(bytes(columns.types), dtype=np.uint8),
         random_access=np.frombuffer(bytes(columns.keys), dtype=np.bool_),
         last_duration=columns.last_duration,
+        sound=tuple(np.frombuffer(totals.steps, dtype=np.uint32) for totals in sounds),
     )

@@ -72,3 +72,13 @@ def _longest_run(series: PacketSeries) -> int:
     is_b = series.types[series.presentation_order] == _B
     edges = np.flatnonzero(np.diff(np.concatenate([[False], is_b, [False]]).astype(np.int8)))
     return int((edges[1::2] - edges[::2]).max()) if len(edges) else 0
+
+
+def mean_bits_by_type(series: PacketSeries) -> dict[str, int]:
+    """Return the mean bits of a picture by its type, I, P and B as far as types are read."""
+    found = {}
+    for letter in "IPB":
+        sizes = series.sizes[series.types == ord(letter)]
+        if len(sizes):
+            found[letter] = round(float(sizes.mean(dtype=np.float64)) * 8)
+    return found

@@ -5,16 +5,20 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction
 
-from brisk_core.facts import FactsBuilder, Stage, Witness
+from brisk_core.exact import spell_seconds
+from brisk_core.facts import REGISTRY, FactsBuilder, Stage, Witness
 from brisk_core.packets.bit_rates import is_constant, one_second_windows
 from brisk_core.packets.buffer import fit_buffer
 from brisk_core.packets.demux import PacketPass
-from brisk_core.packets.groups import find_groups
+from brisk_core.packets.groups import find_groups, mean_bits_by_type
+from brisk_core.packets.level_limits import observe_level
 from brisk_core.packets.series import PacketSeries
-from brisk_core.packets.timing import RateFit, find_gaps, fit_rate
+from brisk_core.packets.timing import RateFit, find_disorder, find_duplicates, find_gaps, fit_rate
 from brisk_core.reading import HeaderReading
 
-_UNTYPED = "picture types are read of AVC, HEVC, MPEG-2 and intra-only codecs only"
+#: Beginnings of the characteristics that have nothing to say in a file without pictures.
+_OF_PICTURES = ("picture.", "content.", "gop.", "bitrate.", "timing.")
+_UNTYPED = "the types of its pictures are not read in this codec"
 
 
 def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
@@ -23,10 +27,9 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     size = builder.said(Witness.DECLARED, "file.size")
     _observe_sound_rates(builder, taken)
     _observe_captions(builder, taken)
-    if taken.stopped:
-        builder.observed("wrapper.complete", False)
-    elif taken.damaged and builder.said(Witness.OBSERVED, "wrapper.complete") is None:
-        builder.unread("wrapper.complete", f"{taken.damaged} packets are marked as damaged")
+    _observe_damage(builder, taken)
+    if taken.series is None and reading.picture_index is None:
+        builder.silent(*(id_ for id_ in REGISTRY if id_.startswith(_OF_PICTURES)))
     if taken.series is None:
         builder.unread_missing(Stage.PACKETS, taken.stopped or "there are no picture packets of a codec that is known")
         return
@@ -35,13 +38,15 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     if taken.slices:
         builder.observed("picture.slices", taken.slices)
     else:
-        builder.unread("picture.slices", "slices are counted in AVC and HEVC only")
+        builder.unread("picture.slices", "slices are not counted in this codec")
     if taken.without_pts:
         builder.unread_missing(
             Stage.PACKETS, f"{taken.without_pts} of {len(series)} picture packets carry no presentation time"
         )
         return
     pts = series.presented_pts()
+    builder.observed("timing.duplicates", find_duplicates(pts))
+    builder.observed("timing.disorder", find_disorder(series.pts, series.dts))
     fit = fit_rate(pts, series.time_base)
     if fit is None:
         builder.unread_missing(Stage.PACKETS, f"{len(series)} picture packets show no time passing")
@@ -49,6 +54,7 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     builder.observed("picture.frame_rate", fit.rate)
     builder.observed("picture.rate_mode", "constant" if fit.constant else "variable")
     builder.observed("timing.gaps", find_gaps(pts, fit.rate, series.time_base))
+    builder.observed("timing.steps", _steps(series, fit))
     duration = _duration(series, fit)
     builder.observed("wrapper.duration", duration)
     builder.observed("wrapper.bitrate", round(size * 8 / duration))
@@ -57,7 +63,30 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     _observe_sound_times(builder, taken, series, duration)
     _observe_chapters(reading, series)
     _observe_buffer(builder, series, fit)
+    peak = builder.said(Witness.OBSERVED, "bitrate.peak_1s")
+    observe_level(builder, reading.picture_codec, series, fit.rate, peak)
     builder.unread_missing(Stage.PACKETS, "this engine does not measure it")
+
+
+def _observe_damage(builder: FactsBuilder, taken: PacketPass) -> None:
+    """Record what the pass shows of completeness, added to what the structure showed."""
+    known = builder.said(Witness.OBSERVED, "wrapper.damage")
+    found = list(known or ())
+    if taken.losses is not None:
+        found += taken.losses
+    if taken.stopped:
+        found.append(taken.stopped)
+    elif taken.damaged and not found:
+        found.append(f"{taken.damaged} packets are marked as damaged")
+    if known is not None or taken.losses is not None or found:
+        builder.observed("wrapper.damage", tuple(found))
+        builder.observed("wrapper.complete", not found)
+
+
+def _steps(series: PacketSeries, fit: RateFit) -> dict[str, float]:
+    """Mean, smallest and largest step between presented pictures, in seconds to the microsecond."""
+    ticks = {"mean": fit.mean_step, "smallest": Fraction(fit.smallest_step), "largest": Fraction(fit.largest_step)}
+    return {name: round(float(value * series.time_base), 6) for name, value in ticks.items()}
 
 
 def _duration(series: PacketSeries, fit: RateFit) -> Fraction:
@@ -73,6 +102,15 @@ def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit
     average = Fraction(int(series.sizes.sum(dtype="int64")) * 8) / duration
     builder.observed("bitrate.average", round(average))
     builder.observed("bitrate.mode", "constant" if is_constant(series, fit.rate, average) else "variable")
+    size = builder.said(Witness.CODED, "picture.size") or builder.said(Witness.DECLARED, "picture.size")
+    if size:
+        builder.observed("bitrate.bits_per_pixel", round(float(average / fit.rate / (size[0] * size[1])), 4))
+    else:
+        builder.unread("bitrate.bits_per_pixel", "the size of the picture is not known")
+    by_type = mean_bits_by_type(series)
+    builder.observed("bitrate.by_type", by_type or None)
+    if not by_type:
+        builder.unread("bitrate.by_type", _UNTYPED)
     windows = one_second_windows(series, fit.rate)
     if windows:
         builder.observed("bitrate.peak_1s", windows.peak)
@@ -89,16 +127,7 @@ def _observe_buffer(builder: FactsBuilder, series: PacketSeries, fit: RateFit) -
         builder.unread("bitrate.buffer", "the stream codes no buffer to hold it against")
         return
     found = fit_buffer(series, fit.rate, coded["rate"], coded["size"])
-    builder.observed(
-        "bitrate.buffer",
-        {
-            "rate": found.rate,
-            "size": found.size,
-            "fits": found.fits,
-            "smallest_buffer": found.smallest,
-            "underflows": [{"start": start, "end": end} for start, end in found.underflows],
-        },
-    )
+    builder.observed("bitrate.buffer", found.as_object())
 
 
 def _observe_groups(reading: HeaderReading, taken: PacketPass, series: PacketSeries) -> None:
@@ -130,13 +159,24 @@ def _observe_sound_rates(builder: FactsBuilder, taken: PacketPass) -> None:
         builder.observed("sound.bitrate", tuple(rates))
 
 
+def _sound_gaps(taken: PacketPass) -> tuple[str, ...]:
+    return tuple(
+        f"track {number}: nothing for {spell_seconds(end - start)} from {spell_seconds(start)} on"
+        for number, totals in enumerate(taken.sound, 1)
+        for start, end in totals.gaps
+    )
+
+
 def _observe_sound_times(builder: FactsBuilder, taken: PacketPass, series: PacketSeries, duration: Fraction) -> None:
     totals = next((one for one in taken.sound if one.first is not None), None)
     if totals is None or totals.first is None:
-        reason = "the file has no sound" if not taken.sound else "the sound packets carry no times"
-        builder.unread("timing.sound_offset", reason)
-        builder.unread("timing.sound_length_difference", reason)
+        names = ("timing.sound_offset", "timing.sound_length_difference", "timing.sound_gaps")
+        if not taken.sound:
+            builder.silent(*names)
+        for name in names:
+            builder.unread(name, "the sound packets carry no times")
         return
+    builder.observed("timing.sound_gaps", _sound_gaps(taken))
     # What lies before zero is cut by the edit list (the priming of a sound coder), so it is not heard.
     picture_start = max(int(series.pts.min()), 0) * series.time_base
     sound_start = max(totals.first, 0) * totals.time_base

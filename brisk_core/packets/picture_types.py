@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from brisk_core.reading import avc, hevc, mpeg2
 from brisk_core.reading.bit_reader import BitsEnded
+from brisk_core.reading.streams import av1, avc, hevc, mpeg2
 
-INTRA_ONLY = {"prores", "vc3", "mjpeg", "v210", "raw", "jpeg2000"}
+INTRA_ONLY = {"prores", "vc3", "mjpeg", "v210", "raw", "jpeg2000", "ffv1"}
+_MPEG2_SLICES = re.compile(rb"\x00\x00\x01[\x01-\xaf]")  # slice_start_code (H.262, table 6-1)
 _SLICES = {1, 2, 5}  # NAL unit types that carry a slice head (H.264, table 7-1)
+_AV1_FRAMES = {3, 6}  # obu_type of a frame header and of a frame
 _TYPES = "PBIPI"  # slice_type modulo 5 (H.264, table 7-6); SP as P, SI as I
 
 
@@ -99,6 +102,37 @@ def _mpeg2_head(data: memoryview) -> PictureHead:
     return _HEADS.get(found[0], _UNKNOWN) if found[1] is None else PictureHead(type=found[0], closed_group=found[1])
 
 
+def _vp9_head(data: memoryview) -> PictureHead:
+    """By show_existing_frame and frame_type, which stand after marker and profile (VP9, 6.2)."""
+    if not data or data[0] >> 6 != 2:
+        return _UNKNOWN
+    shift = 2 if data[0] & 0x30 == 0x30 else 3  # profile 3 has a reserved bit
+    if data[0] >> shift & 1:
+        return _HEADS["P"]
+    return _HEADS["P"] if data[0] >> (shift - 1) & 1 else _INTRA
+
+
+def _vp8_head(data: memoryview) -> PictureHead:
+    return (_HEADS["P"] if data[0] & 1 else _INTRA) if data else _UNKNOWN
+
+
+def _av1_head(data: memoryview) -> PictureHead:
+    """By frame_type of the first frame header (AV1, 5.9.2): key or intra-only, or leaning on others."""
+    for kind, body in av1.units(bytes(data[:4096])):
+        if kind in _AV1_FRAMES and body:
+            if body[0] & 0x80:
+                return _HEADS["P"]
+            return _INTRA if body[0] >> 5 & 3 in (0, 2) else _HEADS["P"]
+    return _UNKNOWN
+
+
+def _mpeg4_head(data: memoryview) -> PictureHead:
+    """By vop_coding_type after the start code of a plane (ISO/IEC 14496-2, 6.2.5)."""
+    raw = bytes(data[:4096])
+    at = raw.find(b"\x00\x00\x01\xb6")
+    return _HEADS["IPBP"[raw[at + 4] >> 6]] if 0 <= at < len(raw) - 4 else _UNKNOWN
+
+
 def _intra(_: memoryview) -> PictureHead:
     return _INTRA
 
@@ -116,6 +150,9 @@ def _hevc_head(length_size: int | None, extra_bits: dict[int, int]) -> Callable[
     return head
 
 
+_BY_CODEC = {"vp9": _vp9_head, "vp8": _vp8_head, "av1": _av1_head, "mpeg4": _mpeg4_head}
+
+
 def head_reader(
     codec: str, length_size: int | None, extra_bits: dict[int, int] | None = None
 ) -> Callable[[memoryview], PictureHead]:
@@ -129,13 +166,15 @@ def head_reader(
         return _avc_by_length(length_size) if length_size else _avc_by_start_code
     if codec in ("mpeg2", "mpeg1"):
         return _mpeg2_head
-    return _intra if codec in INTRA_ONLY else lambda _: _UNKNOWN
+    return _intra if codec in INTRA_ONLY else _BY_CODEC.get(codec, lambda _: _UNKNOWN)
 
 
 def count_slices(data: bytes, codec: str, length_size: int | None) -> int:
     """Return how many slices a packet's picture has, 0 where this codec's slices are not counted."""
     if codec == "avc":
         return sum(unit[0] & 0x1F in _SLICES for unit in avc.split_units(data, length_size))
+    if codec in ("mpeg2", "mpeg1"):
+        return len(_MPEG2_SLICES.findall(data))
     if codec == "hevc":
         return sum(hevc.unit_type(unit) < hevc.NAL_VPS for unit in avc.split_units(data, length_size))
     return 0

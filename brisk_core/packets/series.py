@@ -9,13 +9,15 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-SERIES_FORMAT = 1
+SERIES_FORMAT = 2
+SOUND_STEPS = 25  # steps a second in which the bytes of sound packets are counted
+MOST_SOUND_STEPS = 24 * 3600 * SOUND_STEPS  # kept; a later packet is counted in the totals only
 NO_TIME = np.iinfo(np.int64).min  # stands where a packet carries no time
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PacketSeries:
-    """Picture packets in decode order; 22 bytes a packet."""
+    """Picture packets in decode order, 22 bytes a packet, and the bytes of sound by time."""
 
     time_base: Fraction  #: seconds a tick
     pts: NDArray[np.int64]  #: presentation time in ticks, NO_TIME where absent
@@ -24,6 +26,7 @@ class PacketSeries:
     types: NDArray[np.uint8]  #: ASCII of I, P, B or ?
     random_access: NDArray[np.bool_]  #: can a player start here?
     last_duration: int  #: ticks that the last presented picture lasts, 0 when not declared
+    sound: tuple[NDArray[np.uint32], ...] = ()  #: bytes of each sound track in each 1/25 s from time 0 on
 
     def __len__(self) -> int:
         return len(self.sizes)
@@ -51,6 +54,8 @@ def save_series(series: PacketSeries, path: Path) -> None:
         types=series.types,
         random_access=series.random_access,
         last_duration=series.last_duration,
+        allow_pickle=False,
+        **{f"sound_{number}": track for number, track in enumerate(series.sound)},
     )
     part.replace(path)
 
@@ -69,4 +74,10 @@ def load_series(path: Path) -> PacketSeries:
             types=data["types"],
             random_access=data["random_access"],
             last_duration=int(data["last_duration"]),
+            sound=tuple(data[name] for name in sorted(data.files, key=_track_number) if name.startswith("sound_")),
         )
+
+
+def _track_number(name: str) -> int:
+    number = name.rpartition("_")[2]
+    return int(number) if number.isdigit() else -1

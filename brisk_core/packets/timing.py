@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from brisk_core.exact import STANDARD_RATES, spell_seconds
 from brisk_core.facts import Span
+from brisk_core.packets.series import NO_TIME
 
 #: A step longer than this many frame periods is a gap; between 1 and this a wandering rate is at work.
 GAP_PERIODS = Fraction(3, 2)
@@ -23,6 +24,7 @@ class RateFit:
     """The rate that presentation times show."""
 
     rate: Fraction  #: frames a second: a standard one that fits every time, else the mean
+    mean_step: Fraction  #: ticks
     standard: bool
     constant: bool  #: every step within one tick of the period
     smallest_step: int  #: ticks
@@ -55,7 +57,14 @@ def fit_rate(pts: NDArray[np.int64], time_base: Fraction) -> RateFit | None:
     rate = min(fitting, key=lambda candidate: (_spread(pts, candidate, time_base), abs(candidate - mean)), default=mean)
     period = 1 / (rate * time_base)
     constant = abs(period - smallest) <= 1 and abs(period - largest) <= 1
-    return RateFit(rate=rate, standard=bool(fitting), constant=constant, smallest_step=smallest, largest_step=largest)
+    return RateFit(
+        rate=rate,
+        mean_step=Fraction(int(pts[-1] - pts[0]), len(pts) - 1),
+        standard=bool(fitting),
+        constant=constant,
+        smallest_step=smallest,
+        largest_step=largest,
+    )
 
 
 def find_gaps(pts: NDArray[np.int64], rate: Fraction, time_base: Fraction) -> tuple[Span, ...]:
@@ -63,15 +72,50 @@ def find_gaps(pts: NDArray[np.int64], rate: Fraction, time_base: Fraction) -> tu
     limit = GAP_PERIODS / (rate * time_base)
     steps = np.diff(pts)
     late = np.flatnonzero(steps > float(limit))
-    spans = []
+    details = []
     for index in late[:_MOST_GAPS]:
         step = int(steps[index]) * time_base
         missing = round(step * rate) - 1
-        detail = f"{spell_seconds(step)} to the next frame"
-        if missing > 0:
-            detail += f", room for {missing} more"
-        spans.append(Span(start=int(index), end=int(index) + 1, detail=detail))
-    if len(late) > _MOST_GAPS:
+        room = f", room for {missing} more" if missing > 0 else ""
+        details.append(f"{spell_seconds(step)} to the next frame{room}")
+    return _spans(late, details)
+
+
+def _spans(places: NDArray[np.intp], details: list[str]) -> tuple[Span, ...]:
+    """Return spans of one frame each, at most ``_MOST_GAPS``; the last one names how many more there are."""
+    spans = [
+        Span(start=int(place), end=int(place) + 1, detail=detail)
+        for place, detail in zip(places[:_MOST_GAPS].tolist(), details, strict=False)
+    ]
+    if len(places) > _MOST_GAPS:
         last = spans[-1]
-        spans[-1] = Span(start=last.start, end=last.end, detail=f"{last.detail}; {len(late) - _MOST_GAPS} more places")
+        spans[-1] = Span(
+            start=last.start, end=last.end, detail=f"{last.detail}; {len(places) - _MOST_GAPS} more places"
+        )
     return tuple(spans)
+
+
+def find_duplicates(pts: NDArray[np.int64]) -> tuple[Span, ...]:
+    """Return the frames, in presentation order, that share their presentation time with the one before."""
+    places = np.flatnonzero(np.diff(pts) == 0) + 1
+    return _spans(places, ["the same time as the frame before"] * min(len(places), _MOST_GAPS))
+
+
+def find_disorder(pts: NDArray[np.int64], dts: NDArray[np.int64]) -> tuple[Span, ...]:
+    """Return the packets, in decode order, whose decode time goes back or lies after their presentation time.
+
+    Packets without a decode time are passed over.
+    """
+    known = np.flatnonzero(dts != NO_TIME)
+    if not len(known):
+        return ()
+    steps = np.diff(dts[known], prepend=dts[known[:1]])
+    back = known[steps < 0]
+    late = known[(dts[known] > pts[known]) & (pts[known] != NO_TIME)]
+    places = np.union1d(back, late)
+    came_back = set(back[:_MOST_GAPS].tolist())
+    details = [
+        "decode time goes back" if place in came_back else "decoded after it should be shown"
+        for place in places[:_MOST_GAPS].tolist()
+    ]
+    return _spans(places, details)

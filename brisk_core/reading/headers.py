@@ -11,13 +11,16 @@ from av.container import InputContainer
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import CaptionTrack, Chapter, FactsBuilder, Stage, Track, Witness
-from brisk_core.reading import library, mxf, signatures
+from brisk_core.reading import library
 from brisk_core.reading.bit_reader import BitsEnded
-from brisk_core.reading.movie import Movie, MovieTrack, looks_like_movie, read_movie, read_timecode
-from brisk_core.reading.mxf_metadata import MxfMetadata, declare_from_metadata, read_metadata, sound_rows
-from brisk_core.reading.picture_headers import CodedPicture, declare_from_entry, demuxed_codec
-from brisk_core.reading.sound_headers import parse_aac, parse_descriptor
 from brisk_core.reading.source import Source
+from brisk_core.reading.streams.picture_headers import CodedPicture, demuxed_codec
+from brisk_core.reading.streams.sound_headers import SoundHeader, first_sound_header, parse_aac, parse_descriptor
+from brisk_core.reading.wrappers import matroska, mxf, program_stream, riff, signatures, transport
+from brisk_core.reading.wrappers.movie import Movie, MovieTrack, looks_like_movie, read_movie, read_timecode
+from brisk_core.reading.wrappers.mxf_metadata import declare_from_metadata, read_metadata, sound_rows
+from brisk_core.reading.wrappers.sample_entries import declare_from_entry
+from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
 FIRST_PICTURES = 12  # packets whose headers are read: one group of pictures of the long-group broadcast formats
 _MOST_PACKETS = 400  # packets of any track passed over to find them
@@ -28,6 +31,7 @@ _MP4_SOUND = {0x40: "aac", 0x66: "aac", 0x67: "aac", 0x68: "aac", 0x69: "mp3", 0
 _SOUND_ENTRIES = {"ac-3": "ac3", "ec-3": "eac3", "fLaC": "flac", "Opus": "opus", "alac": "alac", ".mp3": "mp3"} | (
     dict.fromkeys(("sowt", "twos", "in24", "in32", "fl32", "fl64", "lpcm", "ipcm", "fpcm", "raw ", "NONE"), "pcm")
 )
+_SOUND_FACTS = ("codec", "sample_rate", "bit_depth", "channels", "layout", "bitrate")
 _ENTRY_BITS = {"in24": 24, "in32": 32, "fl32": 32, "fl64": 64}
 
 
@@ -40,6 +44,7 @@ class HeaderReading:
     picture_codec: str | None
     coded: CodedPicture | None
     wrapper_format: str
+    packet_size: int | None  #: of a transport stream
     movie: Movie | None  #: ISO base media only
     chapters: tuple[Chapter, ...]
 
@@ -56,68 +61,106 @@ def read_headers(source: Source) -> HeaderReading:
     if source.size == 0:
         raise UnreadableFile("the file is empty; expected a media file")
     with source.open() as file:
-        wrapper = _read_wrapper(builder, file, source.size)
+        structure = _read_wrapper(builder, file, source.size)
         with library.open_container(source) as container:
-            return _read_streams(builder, file, container, wrapper)
+            return _read_streams(builder, file, container, structure)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Wrapper:
-    """What own readers found of the wrapper."""
-
-    format: str
-    movie: Movie | None = None  # ISO base media
-    mxf: MxfMetadata | None = None
-
-
-def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> _Wrapper:
-    """Find the wrapper by signature and read what own readers can; raises ``UnreadableFile`` for no wrapper at all."""
+def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure:
+    """Find the wrapper by signature and read it by its standard; raises ``UnreadableFile`` for no wrapper at all."""
     head = file.read(signatures.HEAD_BYTES)
     partition = mxf.read_header_partition(file)
     movie = read_movie(file, size) if looks_like_movie(head) else None
     wrapper_format = signatures.format_by_signature(head, movie.brands if movie else (), partition) or "other"
     builder.observed("wrapper.format", wrapper_format)
     if movie:
-        builder.declared("wrapper.brands", movie.brands or None)
-        builder.declared("wrapper.fragmented", movie.fragmented)
-        builder.observed("wrapper.complete", not movie.damage)
-        if movie.index_at is None:
-            raise UnreadableFile(f"the file is cut: {movie.damage[0]}, so nothing says where its media is")
-        if movie.media_at is not None:
-            builder.observed("wrapper.index_first", movie.index_at < movie.media_at)
-        if movie.timescale and movie.duration:
-            builder.declared("wrapper.duration", Fraction(movie.duration, movie.timescale))
-        offsets = tuple(track.edit_offset(movie.timescale) for track in movie.tracks)
-        builder.declared("wrapper.edit_offset", offsets)
+        structure = _read_movie(builder, movie, wrapper_format)
     elif partition:
-        complete, reason = mxf.completeness(file, partition, size)
-        builder.observed("wrapper.complete", complete)
-        if reason:
-            builder.unread("timing.gaps", reason)
-    elif wrapper_format == "other":
+        structure = _read_mxf(builder, file, partition, size)
+    elif wrapper_format in ("matroska", "webm"):
+        structure = matroska.read_matroska(builder, file, size, wrapper_format)
+    elif wrapper_format == "mpeg-ts":
+        structure = transport.read_transport(builder, file, head)
+    elif wrapper_format == "mpeg-ps":
+        structure = program_stream.read_program_stream(builder, file, size)
+    elif wrapper_format == "avi":
+        structure = riff.read_avi(builder, file, size)
+    elif wrapper_format == "wav":
+        structure = riff.read_wave(builder, file, size)
+    else:
         start = signatures.printable_start(head)
         raise UnreadableFile(f"this is no media file that is known: it starts with {start}")
-    builder.unread_missing(Stage.HEADERS, f"this engine does not read the structure of {wrapper_format} that far")
-    metadata = read_metadata(file, partition) if partition else None
-    if metadata:
-        declare_from_metadata(builder, metadata)
-    return _Wrapper(format=wrapper_format, movie=movie, mxf=metadata)
+    if wrapper_format == "mpeg-ts":  # lost packets are looked for in the packet pass
+        builder.silent("wrapper.index_first")
+    elif wrapper_format in ("mpeg-ps", "wav") or partition:
+        builder.silent("wrapper.index_first")  # there is no index that could stand first, or its place means nothing
+    builder.unread_missing(Stage.HEADERS, "the structure of the wrapper does not tell")
+    return structure
 
 
-def _read_streams(builder: FactsBuilder, file: BinaryIO, container: InputContainer, wrapper: _Wrapper) -> HeaderReading:
-    movie, wrapper_format = wrapper.movie, wrapper.format
+def _read_movie(builder: FactsBuilder, movie: Movie, wrapper_format: str) -> Structure:
+    with builder.at("ftyp (ISO/IEC 14496-12, 4.3)"):
+        builder.declared("wrapper.brands", movie.brands or None)
+    builder.declared("wrapper.fragmented", movie.fragmented)
+    say_completeness(builder, movie.damage)
+    if movie.index_at is None:
+        raise UnreadableFile(f"the file is cut: {movie.damage[0]}, so nothing says where its media is")
+    if movie.media_at is not None:
+        with builder.at(f"moov at byte {movie.index_at:,}, mdat at byte {movie.media_at:,}"):
+            builder.observed("wrapper.index_first", movie.index_at < movie.media_at)
+    with builder.at("moov/mvhd (ISO/IEC 14496-12, 8.2.2)"):
+        if movie.timescale and movie.duration:
+            builder.declared("wrapper.duration", Fraction(movie.duration, movie.timescale))
+    with builder.at("edts/elst of each track (ISO/IEC 14496-12, 8.6.6)"):
+        builder.declared("wrapper.edit_offset", tuple(track.edit_offset(movie.timescale) for track in movie.tracks))
+    pictures = movie.of("vide")
+    if pictures:
+        declare_from_entry(builder, pictures[0])
+    return Structure(
+        format=wrapper_format,
+        movie=movie,
+        declares_picture=bool(pictures),
+        sounds=[_entry_sound(track) for track in movie.of("soun")],
+        tracks=tuple(
+            Track(
+                kind=_HANDLERS.get(track.handler, "data"),
+                codec=track.entry.code if track.entry else "",
+                language=track.language,
+                default=track.enabled,
+            )
+            for track in movie.tracks
+        ),
+    )
+
+
+def _read_mxf(builder: FactsBuilder, file: BinaryIO, partition: mxf.HeaderPartition, size: int) -> Structure:
+    complete, reason = mxf.completeness(file, partition, size)
+    with builder.at(f"header partition pack at byte {partition.start:,} (ST 377-1, 7.1)"):
+        say_completeness(builder, [] if complete else [reason])
+    metadata = read_metadata(file, partition)
+    declare_from_metadata(builder, metadata)
+    return Structure(
+        format=partition.wrapper_format, declares_picture=metadata.picture is not None, sounds=sound_rows(metadata)
+    )
+
+
+def _read_streams(
+    builder: FactsBuilder, file: BinaryIO, container: InputContainer, structure: Structure
+) -> HeaderReading:
+    movie = structure.movie
     pictures = [stream for stream in container.streams.video if not int(stream.disposition) & _COVER]
     picture = next((stream for stream in pictures if stream.codec_context is not None), None)
-    if pictures and picture is None and movie and (tracks := movie.of("vide")):
-        declare_from_entry(builder, tracks[0])  # a codec that nobody here knows: the wrapper's word is all there is
     if not pictures and not container.streams.audio:
         damage = f": {movie.damage[0]}" if movie and movie.damage else ""
         raise UnreadableFile(f"the wrapper opens but holds neither picture nor sound{damage}")
-    coded = None
-    if picture is not None:
-        coded = _read_picture(builder, container, picture, movie)
-    _read_sound(builder, container, wrapper)
-    _read_text(builder, container, movie)
+    coded = CodedPicture(demuxed_codec(picture.codec_context)) if picture is not None else None
+    sounds = _take_first_packets(container, picture, coded)
+    if picture is not None and coded is not None:
+        if not structure.declares_picture or builder.said(Witness.DECLARED, "picture.codec") is None:
+            _declare_by_library(builder, picture.codec_context, coded.codec)
+        coded.say(builder, picture.codec_context)
+    _read_sound(builder, container, structure, sounds)
+    _read_text(builder, container, structure)
     chapters = tuple(
         Chapter(
             time=Fraction(row["start"]) * (row["time_base"] or 1),
@@ -127,47 +170,63 @@ def _read_streams(builder: FactsBuilder, file: BinaryIO, container: InputContain
         for row in container.chapters()
     )
     builder.declared("text.chapters", chapters)
-    _read_time(builder, file, container, movie, wrapper_format)
+    _read_time(builder, file, container, structure)
     return HeaderReading(
         builder=builder,
         picture_index=picture.index if picture is not None else None,
         picture_codec=coded.codec if coded else None,
         coded=coded,
-        wrapper_format=wrapper_format,
+        wrapper_format=structure.format,
+        packet_size=structure.packet_size,
         movie=movie,
         chapters=chapters,
     )
 
 
-def _read_picture(builder: FactsBuilder, container: InputContainer, stream: Any, movie: Movie | None) -> CodedPicture:
-    context = stream.codec_context
-    coded = CodedPicture(codec=demuxed_codec(context))
-    if movie and (tracks := movie.of("vide")):
-        declare_from_entry(builder, tracks[0])
-    else:
-        builder.declared("picture.codec", coded.codec)
-        label = context.codec_tag.strip("\0") if context.codec_tag and "[" not in context.codec_tag else ""
+def _declare_by_library(builder: FactsBuilder, context: Any, codec: str) -> None:
+    """Record the wrapper's word on the codec as the library demuxes it, where no own reader knows the label."""
+    builder.declared("picture.codec", codec)
+    label = context.codec_tag.strip("\0") if context.codec_tag and "[" not in context.codec_tag else ""
+    if builder.said(Witness.DECLARED, "picture.codec_label") is None:
         builder.declared("picture.codec_label", label or None)
-    coded.take_extradata(bytes(context.extradata or b""))
+
+
+def _take_first_packets(container: InputContainer, picture: Any, coded: CodedPicture | None) -> dict[int, SoundHeader]:
+    """Hand the first picture packets to ``coded``; return what the first packet of each sound track codes, by index."""
+    if coded is not None:
+        coded.take_extradata(bytes(picture.codec_context.extradata or b""))
+    names = {
+        stream.index: library.sound_codec(stream.codec_context.name)
+        for stream in container.streams.audio
+        if stream.codec_context is not None
+    }
+    waiting = {index for index, name in names.items() if name != "pcm"}
+    found: dict[int, SoundHeader] = {}
+    wanted = [stream for stream in container.streams if stream.index in waiting or stream is picture]
     taken = seen = 0
     try:
-        for packet in container.demux(stream):
+        for packet in container.demux(wanted) if wanted else ():
             seen += 1
-            if packet.size:
-                coded.take_packet(bytes(packet))
-                taken += 1
-            if taken >= FIRST_PICTURES or seen >= _MOST_PACKETS:
+            if picture is not None and packet.stream_index == picture.index:
+                if packet.size and coded is not None and taken < FIRST_PICTURES:
+                    coded.take_packet(bytes(packet))
+                    taken += 1
+            elif packet.size and packet.stream_index in waiting:
+                waiting.discard(packet.stream_index)
+                if header := first_sound_header(names[packet.stream_index], bytes(packet)):
+                    found[packet.stream_index] = header
+            enough = picture is None or taken >= FIRST_PICTURES
+            if (enough and not waiting) or seen >= _MOST_PACKETS:
                 break
     except (av.FFmpegError, IndexError, UnicodeDecodeError):
         pass  # a damaged start: what was taken stands, the packet pass names the damage
-    coded.say(builder, context)
-    return coded
+    return found
 
 
 def _entry_sound(track: MovieTrack) -> dict[str, Any]:
     """What one sound track's sample entry declares and codes."""
     entry = track.entry
-    facts: dict[str, Any] = {}
+    facts: dict[str, Any] = {"place": track.place("stsd")}
     if entry is None:
         return facts
     facts["codec"] = _SOUND_ENTRIES.get(entry.code)
@@ -187,65 +246,69 @@ def _entry_sound(track: MovieTrack) -> dict[str, Any]:
     return facts
 
 
-def _read_sound(builder: FactsBuilder, container: InputContainer, wrapper: _Wrapper) -> None:
+def _read_sound(
+    builder: FactsBuilder, container: InputContainer, structure: Structure, headers: dict[int, SoundHeader]
+) -> None:
     streams = list(container.streams.audio)
-    entries: list[dict[str, Any]] = []
-    if wrapper.movie:
-        entries = [_entry_sound(track) for track in wrapper.movie.of("soun")]
-    elif wrapper.mxf:
-        entries = sound_rows(wrapper.mxf)
-    if len(entries) != len(streams):
-        entries = [{}] * len(streams)
+    entries = structure.sounds if len(structure.sounds) == len(streams) else [{}] * len(streams)
     columns: dict[tuple[Witness, str], list[Any]] = {}
-
-    def note(witness: Witness, name: str, value: Any) -> None:
-        columns.setdefault((witness, name), []).append(value)
-
     for stream, entry in zip(streams, entries, strict=True):
-        context = stream.codec_context
-        if context is None:  # a codec that nobody here knows
-            for name in ("codec", "sample_rate", "bit_depth", "channels", "layout", "bitrate"):
-                note(Witness.DECLARED, name, entry.get(name))
-                note(Witness.CODED, name, None)
-            continue
-        codec = library.sound_codec(context.name)
-        linear = codec == "pcm"
-        layout = library.layout_name(context)
-        bits = library.pcm_bits(context.name)
-        aac = entry.get("aac")
-        note(Witness.DECLARED, "codec", entry.get("codec") or codec)
-        note(Witness.DECLARED, "sample_rate", entry.get("sample_rate") or (context.sample_rate if linear else None))
-        note(Witness.DECLARED, "channels", entry.get("channels") or (context.channels if linear else None))
-        note(Witness.DECLARED, "bit_depth", entry.get("bit_depth") or bits)
-        note(Witness.DECLARED, "layout", layout if linear else None)
-        whole = context.sample_rate * context.channels * bits if linear and bits else None
-        note(Witness.DECLARED, "bitrate", entry.get("bitrate") or whole)
-        note(Witness.CODED, "codec", None if linear else codec)
-        note(Witness.CODED, "sample_rate", aac.sample_rate if aac else None if linear else context.sample_rate)
-        note(Witness.CODED, "channels", (aac.channels if aac else None) or (None if linear else context.channels))
-        note(Witness.CODED, "bit_depth", None)
-        note(Witness.CODED, "layout", None if linear else layout)
-        note(Witness.CODED, "bitrate", None if linear or codec == "aac" else context.bit_rate or None)
+        for witness, said in zip(
+            (Witness.DECLARED, Witness.CODED), _sound_words(stream, entry, headers.get(stream.index)), strict=True
+        ):
+            for name in _SOUND_FACTS:
+                columns.setdefault((witness, name), []).append(said.get(name))
     builder.declared("sound.tracks", len(streams))
-    for witness in (Witness.DECLARED, Witness.CODED):
-        for name in ("codec", "sample_rate", "bit_depth", "channels", "layout", "bitrate"):
+    coded_place = next((header.place for header in headers.values()), "")
+    for witness, place in (
+        (Witness.DECLARED, entries[0].get("place", "") if entries else ""),
+        (Witness.CODED, coded_place),
+    ):
+        for name in _SOUND_FACTS:
             values = tuple(columns.get((witness, name), ()))
             if not streams or any(value is not None for value in values):
-                builder.say(witness, f"sound.{name}", values)
+                with builder.at(place):
+                    builder.say(witness, f"sound.{name}", values)
 
 
-def _read_text(builder: FactsBuilder, container: InputContainer, movie: Movie | None) -> None:
-    if movie:
-        tracks = tuple(
-            Track(
-                kind=_HANDLERS.get(track.handler, "data"),
-                codec=track.entry.code if track.entry else "",
-                language=track.language,
-                default=track.enabled,
-            )
-            for track in movie.tracks
-        )
-    else:
+def _sound_words(
+    stream: Any, entry: dict[str, Any], header: SoundHeader | None
+) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Return what the wrapper and what the stream's headers say of one sound track."""
+    context = stream.codec_context
+    declared = {name: entry.get(name) for name in _SOUND_FACTS}
+    if context is None:  # a codec that nobody here knows
+        return declared, {}
+    codec = library.sound_codec(context.name)
+    declared["codec"] = declared["codec"] or codec
+    if codec == "pcm":  # samples without headers: the wrapper's word, as the library reads it, is all there is
+        bits = library.pcm_bits(context.name)
+        whole = context.sample_rate * context.channels * bits if bits else None
+        fallback = {
+            "sample_rate": context.sample_rate or None,
+            "channels": context.channels or None,
+            "bit_depth": bits,
+            "layout": library.layout_name(context),
+            "bitrate": whole,
+        }
+        return declared | {name: declared[name] or value for name, value in fallback.items()}, {}
+    aac = entry.get("aac")
+    coded = {
+        "codec": codec,
+        "sample_rate": aac.sample_rate if aac else header.sample_rate if header else context.sample_rate or None,
+        "channels": (aac.channels if aac else None)
+        or (header.channels if header else None)
+        or context.channels
+        or None,
+        "layout": (header.layout if header else None) or library.layout_name(context),
+        "bitrate": header.bits_per_second if header else None,
+    }
+    return declared, coded
+
+
+def _read_text(builder: FactsBuilder, container: InputContainer, structure: Structure) -> None:
+    tracks = structure.tracks
+    if tracks is None:
         tracks = tuple(
             Track(
                 kind=_LIBRARY_KINDS.get(stream.type, "data"),
@@ -270,21 +333,17 @@ def _read_text(builder: FactsBuilder, container: InputContainer, movie: Movie | 
     )
 
 
-def _read_time(
-    builder: FactsBuilder, file: BinaryIO, container: InputContainer, movie: Movie | None, wrapper_format: str
-) -> None:
-    """Start timecode and, for wrappers without an own reader that do declare one, the duration."""
-    if movie:
-        for track in movie.of("tmcd"):
-            builder.declared("wrapper.start_timecode", read_timecode(file, track))
+def _read_time(builder: FactsBuilder, file: BinaryIO, container: InputContainer, structure: Structure) -> None:
+    """Start timecode, and the bit rate that size and declared duration make."""
+    if structure.movie:
+        for track in structure.movie.of("tmcd"):
+            with builder.at(f"first sample of track {track.number}, tmcd"):
+                builder.declared("wrapper.start_timecode", read_timecode(file, track))
             break
-    else:
-        if not wrapper_format.startswith("mxf"):
-            rate = builder.said(Witness.CODED, "picture.frame_rate")
-            builder.declared("wrapper.start_timecode", library.start_timecode(container, rate))
-        if wrapper_format in ("matroska", "webm", "avi", "wav") and container.duration:
-            builder.declared("wrapper.duration", Fraction(container.duration, av.time_base))
+    elif not structure.format.startswith("mxf"):
+        rate = builder.said(Witness.CODED, "picture.frame_rate") or builder.said(Witness.DECLARED, "picture.frame_rate")
+        builder.declared("wrapper.start_timecode", library.start_timecode(container, rate))
     duration = builder.said(Witness.DECLARED, "wrapper.duration")
     size = builder.said(Witness.DECLARED, "file.size")
-    if duration:
+    if duration and builder.said(Witness.DECLARED, "wrapper.bitrate") is None:
         builder.declared("wrapper.bitrate", round(size * 8 / duration))

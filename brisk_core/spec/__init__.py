@@ -1,9 +1,14 @@
-"""Delivery specifications: ``values``, ``patterns``, ``conditions``, ``document``, ``rules``, ``judge``, ``shelf``."""
+"""Delivery specifications.
+
+From the ground up: ``values``, ``patterns``, ``conditions``, ``document``, ``rules``, ``integrity``, ``judge``,
+``shelf``.
+"""
 
 from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Line, Spec, Weight, parse_spec, spec_to_document
 from brisk_core.spec.judge import Check, Finding, Outcome, Verdict, bit_rate_limits, judge
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.shelf import read_schema, shelf_specs, shelf_texts
+from brisk_core.spec.values import read_value
 
 __all__ = [
     "FAMILIES",
@@ -20,6 +25,7 @@ __all__ = [
     "judge",
     "parse_spec",
     "read_schema",
+    "read_value",
     "shelf_specs",
     "shelf_texts",
     "spec_to_document",

@@ -12,6 +12,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.errors import Mistake, ValueRefused
+from brisk_core.exact import parse_bit_rate, parse_bits, spell_bit_rate
 from brisk_core.facts import REGISTRY, Characteristic, Kind, spell
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.values import is_ordered, rank, read_value, same
@@ -155,6 +156,37 @@ class SameAsTimeline(Condition):
 
 
 @dataclass(frozen=True, slots=True)
+class WitnessesAgree(Condition):
+    """All witnesses that speak say the same, whatever it is."""
+
+    def required(self) -> str:
+        return "the same by every witness"
+
+
+@dataclass(frozen=True, slots=True)
+class FitsBuffer(Condition):
+    """The stream fits a decoder's buffer that fills at a rate (ISO/IEC 14496-10, Annex C; 13818-2, Annex C)."""
+
+    rate: int  #: bits a second
+    size: int  #: bits
+
+    def required(self) -> str:
+        return f"fits {self.size:,} bit at {spell_bit_rate(self.rate)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Table(Condition):
+    """Only certain combinations of several characteristics are allowed, one a row."""
+
+    columns: tuple[Characteristic, ...]
+    rows: tuple[tuple[Condition, ...], ...]  #: conditions in the order of the columns
+
+    def required(self) -> str:
+        names = [row.label.lower() for row in self.columns]
+        return f"one of {len(self.rows)} combinations of {', '.join(names[:-1])} and {names[-1]}"
+
+
+@dataclass(frozen=True, slots=True)
 class Case:
     """One case: when all these hold, this is required; an empty ``when`` is otherwise."""
 
@@ -202,8 +234,8 @@ class ConditionReader:
         if reader is None:
             self.note(place, f"met condition {name!r}; expected one of {', '.join(_READERS)}")
             return None
-        if name == "cases" and inner:
-            self.note(place, "met cases inside cases; expected a plain condition")
+        if name in _OUTERMOST and inner:
+            self.note(place, f"met {name} inside cases; expected a plain condition")
             return None
         try:
             return reader(self, row, value, place)
@@ -307,6 +339,59 @@ class ConditionReader:
             return None
         return Case(when=tuple(condition for condition in conditions if condition), then=then)
 
+    def witnesses_agree(self, row: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_true(value)
+        if len(row.witnesses) < 2:
+            raise ValueRefused(f"needs a characteristic with several witnesses; {row.id} has one")
+        return WitnessesAgree(row)
+
+    def fits_buffer(self, row: Characteristic, value: object, place: str) -> Condition:
+        if row.id != "bitrate.buffer":
+            raise ValueRefused(f"works on bitrate.buffer only; met {row.id}")
+        if not isinstance(value, dict) or set(value) != {"rate", "size"}:
+            raise ValueRefused(f"needs a rate and a size; got {value!r}")
+        rate, size = parse_bit_rate(value["rate"]), parse_bits(value["size"])
+        if not rate or not size:
+            raise ValueRefused(f"needs a rate and a size above 0; got {value!r}")
+        return FitsBuffer(row, rate=rate, size=size)
+
+    def table(self, row: Characteristic, value: object, place: str) -> Condition:
+        if not isinstance(value, dict) or set(value) != {"columns", "rows"}:
+            raise ValueRefused(f"needs columns and rows; got {value!r}")
+        columns, rows = value["columns"], value["rows"]
+        if (
+            not isinstance(columns, list)
+            or len(columns) < 2
+            or row.id not in columns
+            or len(set(columns)) < len(columns)
+        ):
+            raise ValueRefused(f"needs at least two different columns, one of them {row.id}; got {columns!r}")
+        found = [REGISTRY.get(str(one)) for one in columns]
+        for id_, column in zip(columns, found, strict=True):
+            if column is None:
+                self.note(place, f"met characteristic {id_!r} as a column; {nearest_ids(str(id_))}")
+        if not isinstance(rows, list) or not rows:
+            raise ValueRefused(f"needs at least one row; got {rows!r}")
+        known = tuple(column for column in found if column)
+        if len(known) < len(columns):
+            raise _Unreadable
+        return Table(
+            row, columns=known, rows=tuple(self._row(known, raw, number) for number, raw in enumerate(rows, 1))
+        )
+
+    def _row(self, columns: tuple[Characteristic, ...], raw: object, number: int) -> tuple[Condition, ...]:
+        """Read one row of a table: a value or a list of allowed values for each column."""
+        if not isinstance(raw, list) or len(raw) != len(columns):
+            raise ValueRefused(f"row {number}: met {raw!r}; expected {len(columns)} values")
+        cells: list[Condition] = []
+        for column, cell in zip(columns, raw, strict=True):
+            try:
+                values = cell if isinstance(cell, list) and column.kind not in (Kind.SIZE, Kind.AREA) else [cell]
+                cells.append(OneOf(column, tuple(read_value(column, one) for one in values)))
+            except ValueRefused as error:
+                raise ValueRefused(f"row {number}, {column.id}: {error}") from error
+        return tuple(cells)
+
     @staticmethod
     def _must_be_ordered(row: Characteristic) -> None:
         if not is_ordered(row):
@@ -330,8 +415,15 @@ _READERS: dict[str, Callable[[ConditionReader, Characteristic, object, str], Con
     "absent": ConditionReader.absent,
     "matches": ConditionReader.matches,
     "same_as_timeline": ConditionReader.same_as_timeline,
+    "witnesses_agree": ConditionReader.witnesses_agree,
+    "fits_buffer": ConditionReader.fits_buffer,
+    "table": ConditionReader.table,
     "cases": ConditionReader.cases,
 }
+
+
+#: Conditions that look at more than one value of one witness and so stand alone.
+_OUTERMOST = {"cases", "table", "witnesses_agree", "fits_buffer"}
 
 
 def nearest_ids(met: str) -> str:

@@ -13,11 +13,13 @@ import yaml
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Characteristic, Witness
-from brisk_core.spec.conditions import Condition, ConditionReader, nearest_ids
+from brisk_core.spec.conditions import Condition, ConditionReader, FitsBuffer, nearest_ids
+from brisk_core.spec.reasons import reason_for
 
 SPEC_FORMAT = 1
 FAMILIES = ("web", "disc", "broadcast", "playout", "archive")
 LARGEST_SPEC = 1 << 20  # bytes
+INTEGRITY_PREFIX = "integrity-"  # of the ids of lines that every file is judged by, see ``integrity``
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 _TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "lines"}
@@ -46,6 +48,16 @@ class Line:
     remedy: str  #: empty where the spec gives none
     witnesses: tuple[Witness, ...]  #: who is held against the condition; empty for the characteristic's own rule
 
+    @property
+    def why_told(self) -> str:
+        """Why the line is there: the spec's own words, else the general reason."""
+        return self.why or reason_for(self.row).why
+
+    @property
+    def remedy_told(self) -> str:
+        """What to change when it is unmet: the spec's own words, else the general remedy."""
+        return self.remedy or reason_for(self.row).remedy.format(required=self.condition.required())
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Spec:
@@ -59,6 +71,11 @@ class Spec:
     review_by: datetime.date | None
     lines: tuple[Line, ...]
     document: Mapping[str, Any]  #: as read, with dates as text
+
+    @property
+    def needs_series(self) -> bool:
+        """Does a line need the sizes of all packets, beside the facts?"""
+        return any(isinstance(line.condition, FitsBuffer) for line in self.lines)
 
 
 class _StrictLoader(yaml.SafeLoader):
@@ -206,6 +223,10 @@ class _Reader:
         place = f'line "{entry["id"]}"' if isinstance(entry.get("id"), str) else f"line {number}"
         before = len(self.conditions.mistakes)
         id_ = self._id(entry.get("id"), f"{place}, id")
+        if id_.startswith(INTEGRITY_PREFIX):
+            self.note(
+                f"{place}, id", f"met {id_!r}; ids that begin with {INTEGRITY_PREFIX} are those of every file's lines"
+            )
         for key in sorted(set(map(str, entry)) - _LINE):
             self.note(place, f"met {key!r}; expected one of {', '.join(sorted(_LINE))}")
         row = REGISTRY.get(str(entry.get("characteristic")))

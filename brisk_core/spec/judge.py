@@ -5,14 +5,25 @@ from __future__ import annotations
 import enum
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree
-from brisk_core.exact import spell_rate_exactly
+from brisk_core.exact import spell_bit_rate, spell_rate_exactly
 from brisk_core.facts import REGISTRY, Characteristic, Inspection, JudgedBy, Kind, Span, Stage, Unheard, Witness, spell
-from brisk_core.spec.conditions import Cases, Condition, Present, SameAsTimeline, bounds
+from brisk_core.packets import PacketSeries, fit_buffer
+from brisk_core.spec.conditions import (
+    Cases,
+    Condition,
+    FitsBuffer,
+    Present,
+    SameAsTimeline,
+    Table,
+    WitnessesAgree,
+    bounds,
+)
 from brisk_core.spec.document import Line, Spec, Weight
+from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.rules import MET, UNHEARD, Unmet, asked_value, rule_for
 
 
@@ -91,7 +102,7 @@ _OBSERVERS = {
 class _Judge:
     inspection: Inspection
     agreements: Mapping[str, Agreement] | None  #: None without a timeline
-    findings: list[Finding] = field(default_factory=list)
+    series: PacketSeries | None = None
 
     def line(self, line: Line) -> Finding:
         """Judge one line."""
@@ -103,6 +114,12 @@ class _Judge:
             condition = chosen
         if isinstance(condition, SameAsTimeline):
             return self._against_timeline(line, condition)
+        if isinstance(condition, Table):
+            return self._by_table(line, condition)
+        if isinstance(condition, FitsBuffer):
+            return self._by_buffer(line, condition)
+        if isinstance(condition, WitnessesAgree):
+            return self._by_agreement(line, condition)
         if line.row.stage is Stage.CHECK:
             return self._unheard(line, condition.required(), "this engine does not measure it")
         return self._by_witnesses(line, condition)
@@ -132,7 +149,7 @@ class _Judge:
                 return self._unmet(line, condition, witness, held[witness])
         if unheard:
             reason = self.inspection.unread.get(row.id, "it could not be read")
-            heard = ", ".join(f"{_SPEAKERS.get(w, _OBSERVERS[row.stage])} {_text(row, v)}" for w, v in held.items())
+            heard = ", ".join(f"{_speaker(row, one)} {_text(row, value)}" for one, value in held.items())
             return self._unheard(line, condition.required(), f"{reason}{f' ({heard})' if heard else ''}")
         if not held:
             return self._unheard(line, condition.required(), _silence(asked))
@@ -146,20 +163,132 @@ class _Judge:
             says=f"As asked: {_witness_words(row, held)}.",
         )
 
+    def integrity(self, spec: Spec) -> list[Finding]:
+        """Judge the integrity lines that apply to this file and that the spec does not ask about in its own way."""
+        asked = {line.row.id for line in spec.lines}
+        found = []
+        for line in INTEGRITY:
+            witnessed = self.inspection.facts[line.row.id]
+            speaks = witnessed.spoken() or any(witnessed.of(one) is Unheard.UNHEARD for one in Witness)
+            if line.row.id not in asked and speaks:
+                found.append(self.line(line))
+        return found
+
+    def _by_agreement(self, line: Line, condition: WitnessesAgree) -> Finding:
+        spoken = self.inspection.facts[line.row.id].spoken()
+        if len(spoken) < 2:
+            silent = "only one witness speaks" if spoken else "no witness says anything of it"
+            if line in INTEGRITY:  # nothing to contradict: a name without a telling extension is no fault
+                return self._finding(
+                    line,
+                    Outcome.PASS,
+                    code=MET,
+                    required=condition.required(),
+                    found=silent,
+                    says=f"As asked: {silent}.",
+                )
+            return self._unheard(line, condition.required(), silent)
+        words = "; ".join(f"{_speaker(line.row, one)} {_text(line.row, value)}" for one, value in spoken.items())
+        if len(set(map(str, spoken.values()))) == 1:
+            return self._finding(
+                line, Outcome.PASS, code=MET, required=condition.required(), found=words, says=f"As asked: {words}."
+            )
+        unmet = Unmet(
+            id=line.row.id,
+            label=_small(line.row.label),
+            condition=condition,
+            asked=None,
+            found=spoken,
+            required=condition.required(),
+            found_text=words,
+            who="",
+        )
+        return self._worded(line, unmet, found=words)
+
+    def _by_table(self, line: Line, table: Table) -> Finding:
+        """A row holds when every witness that speaks, or that the line asks for, has one of its values."""
+        said: list[list[Any]] = []
+        for row in table.columns:
+            spoken = self.inspection.facts[row.id].spoken()
+            values = [value for one, value in spoken.items() if not line.witnesses or one in line.witnesses]
+            if not values:
+                return self._unheard(line, table.required(), f"{row.label.lower()} is not known")
+            said.append(values)
+        fits = [
+            [all(_holds(cell, value) for value in values) for cell, values in zip(row, said, strict=True)]
+            for row in table.rows
+        ]
+        found = ", ".join(_text(row, values[-1]) for row, values in zip(table.columns, said, strict=True))
+        if any(all(one) for one in fits):
+            return self._finding(
+                line,
+                Outcome.PASS,
+                code=MET,
+                required=table.required(),
+                found=found,
+                says=f"As asked: {found} is allowed.",
+            )
+        best = max(range(len(fits)), key=lambda number: sum(fits[number]))
+        unmet = Unmet(
+            id=line.row.id,
+            label=_small(line.label),
+            condition=table,
+            asked=None,
+            found=found,
+            required=", ".join(cell.required() for cell in table.rows[best]),
+            found_text=found,
+            who="the file has",
+        )
+        return replace(self._worded(line, unmet, found=found), required=table.required())
+
+    def _by_buffer(self, line: Line, condition: FitsBuffer) -> Finding:
+        rate = self.inspection.best("picture.frame_rate")
+        if self.series is None or rate is None:
+            reason = self.inspection.unread.get("picture.frame_rate", "the sizes of its packets are not at hand")
+            return self._unheard(line, condition.required(), reason)
+        fit = fit_buffer(self.series, rate, condition.rate, condition.size)
+        found = f"needs {fit.smallest:,} bit at {spell_bit_rate(condition.rate)}"
+        observed = fit.as_object()
+        if fit.fits:
+            return self._finding(
+                line, Outcome.PASS, code=MET, required=condition.required(), found=found,
+                says=f"As asked: it {found}.", observed=observed,
+            )  # fmt: skip
+        unmet = Unmet(
+            id=line.row.id,
+            label=_small(line.label),
+            condition=condition,
+            asked=None,
+            found=observed,
+            required=condition.required(),
+            found_text=f"{fit.smallest:,} bit",
+            who="",
+            count=len(fit.underflows),
+        )
+        # Underflows are counted in decode order; the frames shown there are a few places away at most.
+        spans = tuple(Span(start=start, end=end, detail="comes too late") for start, end in fit.underflows)
+        return replace(self._worded(line, unmet, found=found), observed=observed, spans=spans)
+
     def _unmet(self, line: Line, condition: Condition, witness: Witness, value: Any) -> Finding:
         row = line.row
         offending = _offending(condition, row, value)
         unmet = Unmet(
             id=row.id,
-            label=row.label[:1].lower() + row.label[1:],
+            label=_small(row.label),
             condition=condition,
             asked=asked_value(condition),
             found=offending,
             required=condition.required(),
             found_text=_one_text(row, offending) if offending is not None else "nothing",
-            who=_SPEAKERS.get(witness, _OBSERVERS[row.stage]),
+            who=_speaker(row, witness),
+            detail=self._detail(row),
         )
         return self._worded(line, unmet, found=_text(row, value))
+
+    def _detail(self, row: Characteristic) -> str:
+        """Return what more is known of a characteristic that is not met."""
+        damage = self.inspection.best("wrapper.damage") if row.id == "wrapper.complete" else None
+        return damage[0] if damage else ""
 
     def _worded(self, line: Line, unmet: Unmet, found: str) -> Finding:
         rule = rule_for(unmet)
@@ -172,8 +301,8 @@ class _Judge:
             required=unmet.required,
             found=found,
             says=rule.say(unmet),
-            why=line.why or why or line.row.definition,
-            remedy=line.remedy or remedy,
+            why=line.why or why or line.why_told,
+            remedy=line.remedy or remedy or line.remedy_told,
         )
 
     def _against_timeline(self, line: Line, condition: SameAsTimeline) -> Finding:
@@ -203,7 +332,7 @@ class _Judge:
             offending = next((one for one in agreement.file if one != agreement.timeline), agreement.file[0])
         unmet = Unmet(
             id=condition.twin,
-            label=line.label[:1].lower() + line.label[1:],
+            label=_small(line.label),
             condition=condition,
             asked=agreement.timeline,
             found=offending,
@@ -225,7 +354,7 @@ class _Judge:
             required=required,
             found=reason,
             says=f"Not measured: {reason}.",
-            why=line.why or line.row.definition,
+            why=line.why_told,
             remedy="",
             observed=observed,
         )
@@ -255,10 +384,19 @@ class _Judge:
             coded=witnessed.coded if witnessed else None,
             observed=observed if observed is not None else witnessed.observed if witnessed else None,
             says=says,
-            why=why or line.why or line.row.definition,
+            why=why or line.why_told,
             remedy=remedy,
             spans=spans or (),
         )
+
+
+def _small(label: str) -> str:
+    """Return a label as it stands inside a sentence."""
+    return label[:1].lower() + label[1:]
+
+
+def _speaker(row: Characteristic, witness: Witness) -> str:
+    return _SPEAKERS.get(witness, _OBSERVERS[row.stage])
 
 
 def _default_witnesses(row: Characteristic, spoken: Mapping[Witness, Any]) -> tuple[Witness, ...]:
@@ -314,17 +452,28 @@ def _silence(asked: tuple[Witness, ...]) -> str:
 
 
 def judge(
-    spec: Spec, inspection: Inspection, *, timeline: Timeline | None = None, part: FrameRange | None = None
+    spec: Spec,
+    inspection: Inspection,
+    *,
+    timeline: Timeline | None = None,
+    part: FrameRange | None = None,
+    series: PacketSeries | None = None,
+    integrity: bool = True,
 ) -> Check:
-    """Judge an inspection by a spec, and by a range of a timeline where one is given."""
-    worker = _Judge(inspection, agree(inspection, timeline, part) if timeline else None)
-    return Check(spec=spec, findings=tuple(worker.line(line) for line in spec.lines))
+    """Judge an inspection by a spec, by a range of a timeline where one is given, and by the integrity lines.
+
+    ``series`` is the packet series of the inspection, for lines that give a buffer. Nothing of the file is read.
+    """
+    worker = _Judge(inspection, agree(inspection, timeline, part) if timeline else None, series)
+    findings = [worker.line(line) for line in spec.lines]
+    return Check(spec=spec, findings=tuple(findings + (worker.integrity(spec) if integrity else [])))
 
 
 def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:
-    """Return the bounds in bits a second that the spec sets for this file's picture, as far as it sets them.
+    """Return the bounds that the spec sets for the bits of this file's picture, as far as it sets them.
 
-    ``least`` and ``most`` bound the mean, ``peak`` the most in one second. Cases are chosen as the judge chooses them.
+    ``least`` and ``most`` bound the mean, ``peak`` the most in one second, in bit/s; ``buffer_rate`` (bit/s) and
+    ``buffer_size`` (bits) are those of a buffer. Cases are chosen as the judge chooses them.
     """
     worker = _Judge(inspection, None)
     found: dict[str, int] = {}
@@ -337,4 +486,6 @@ def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:
             found |= {name: int(value) for name, value in (("least", least), ("most", most)) if value is not None}
         elif line.row.id == "bitrate.peak_1s" and most is not None:
             found["peak"] = int(most)
+        elif isinstance(condition, FitsBuffer):
+            found |= {"buffer_rate": condition.rate, "buffer_size": condition.size}
     return found

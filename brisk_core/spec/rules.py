@@ -11,8 +11,21 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import rate_family, spell_size
-from brisk_core.spec.conditions import Condition, Equals, Matches, OneOf, Present, SameAsTimeline, Within
+from brisk_core.spec.conditions import (
+    Condition,
+    Equals,
+    FitsBuffer,
+    Matches,
+    OneOf,
+    Present,
+    SameAsTimeline,
+    Table,
+    Within,
+    WitnessesAgree,
+)
 from brisk_core.spec.values import rank
+
+_MOST_QUOTED = 3  # sentences of a list that one finding quotes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,6 +41,8 @@ class Unmet:
     found_text: str  #: spelled
     who: str  #: "the wrapper says", "the packets show", ...
     difference: int | None = None  #: frames, for a length
+    detail: str = ""  #: what more is known, a sentence without its full stop
+    count: int = 0  #: places, for a buffer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -131,7 +146,68 @@ def _on(prefix: str, also: Callable[[Unmet], bool]) -> Callable[[Unmet], bool]:
     return lambda unmet: unmet.id.startswith(prefix) and also(unmet)
 
 
+def _places(count: int) -> str:
+    return "one place" if count == 1 else f"{count} places"
+
+
+def _sentences(unmet: Unmet) -> dict[str, Any]:
+    """The sentences of a list as one text, with how many there are."""
+    listed = "; ".join(unmet.found[:_MOST_QUOTED])
+    more = len(unmet.found) - _MOST_QUOTED
+    return {"listed": listed + (f"; and {more} more" if more > 0 else "")}
+
+
 RULES: tuple[Rule, ...] = (
+    Rule(
+        code="integrity.contradictions",
+        applies=lambda unmet: unmet.id == "file.contradictions",
+        template="the witnesses contradict each other on {listed}.",
+        parameters=_sentences,
+    ),
+    Rule(
+        code="integrity.level",
+        applies=lambda unmet: unmet.id == "picture.level_exceeded",
+        template="the stream exceeds the level that it codes: {listed}.",
+        parameters=_sentences,
+    ),
+    Rule(
+        code="integrity.sound-gaps",
+        applies=lambda unmet: unmet.id == "timing.sound_gaps",
+        template="sound is missing: {listed}.",
+        parameters=_sentences,
+    ),
+    Rule(
+        code="integrity.times",
+        applies=lambda unmet: unmet.id in ("timing.gaps", "timing.duplicates", "timing.disorder"),
+        template="the packets show {label} in {places}; the first at frame {first}: {detail}.",
+        parameters=lambda unmet: {
+            "places": _places(len(unmet.found)),
+            "first": unmet.found[0].start,
+            "detail": unmet.found[0].detail,
+        },
+    ),
+    Rule(
+        code="witnesses.disagree",
+        applies=lambda unmet: isinstance(unmet.condition, WitnessesAgree),
+        template="the witnesses do not agree on the {label}: {found}.",
+        why="Where witnesses disagree, every player decides for itself which one to believe.",
+        remedy="Export again with one setting for both.",
+    ),
+    Rule(
+        code="table.no-row",
+        applies=lambda unmet: isinstance(unmet.condition, Table),
+        template="{found} is no allowed combination; the nearest is {required}.",
+        why="A receiver of this kind plays only the combinations of its table; anything else is refused or converted.",
+        remedy="Set the export to {required}, or to another row of the table.",
+    ),
+    Rule(
+        code="buffer.underflow",
+        applies=lambda unmet: isinstance(unmet.condition, FitsBuffer),
+        template="pictures come too late in {places}: it needs a buffer of {found}; asked is one that {required}.",
+        parameters=lambda unmet: {"places": _places(unmet.count)},
+        why="A player's buffer runs empty there: the picture stands still or breaks up.",
+        remedy="Set the maximum bit rate and the buffer of the export to those of the order, or encode in two passes.",
+    ),
     Rule(
         code="sound.none",
         applies=lambda unmet: unmet.id.startswith("sound.") and unmet.found is None,
@@ -259,7 +335,8 @@ RULES: tuple[Rule, ...] = (
     Rule(
         code="wrapper.incomplete",
         applies=lambda unmet: unmet.id == "wrapper.complete" and unmet.found is False,
-        template="the file is not complete: its index is missing or points beyond the end.",
+        template="the file is not complete: {detail}.",
+        parameters=lambda unmet: {"detail": unmet.detail or "its index is missing or points beyond the end"},
         why="A copy that was cut short plays up to a point and then stops.",
         remedy="Copy or export the file again and compare sizes at both ends.",
     ),

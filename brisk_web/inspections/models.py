@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import inspection_from_json
+from brisk_core.packets import PacketSeries, load_series
 
 
 class Inspection(models.Model):
@@ -67,6 +68,13 @@ class Inspection(models.Model):
         """Where the packet series is kept."""
         return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}.npz"
 
+    def load_series(self) -> PacketSeries | None:
+        """Return the packet series, ``None`` when there is none or an older engine wrote it in another form."""
+        try:
+            return load_series(self.series_path)
+        except (OSError, ValueError):
+            return None
+
     @property
     def frame_folder(self) -> Path:
         """Where decoded pictures are cached."""
@@ -101,3 +109,22 @@ class Inspection(models.Model):
     def place_in_queue(self) -> int:
         """How many inspections wait before this one, itself counted."""
         return Inspection.objects.filter(state=self.State.QUEUED, id__lte=self.pk).count()
+
+
+class Fact(models.Model):
+    """One value by which files are found."""
+
+    inspection = models.ForeignKey(Inspection, on_delete=models.CASCADE, related_name="found_by")
+    characteristic = models.CharField(max_length=64)
+    text = models.CharField(max_length=120)  # as a person reads it, in small letters
+    number = models.FloatField(null=True)  # in the unit of the characteristic; how many, for lists
+
+    class Meta:
+        indexes = [
+            models.Index(fields=("characteristic", "number", "inspection"), name="fact_number"),
+            models.Index(fields=("characteristic", "text", "inspection"), name="fact_text"),
+            models.Index(fields=("text", "inspection"), name="fact_any_text"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.characteristic} {self.text}"

@@ -13,6 +13,7 @@ from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
 from brisk_core.version import ENGINE
 from brisk_web.house.services import record
+from brisk_web.inspections.finding import index_facts
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
 
@@ -137,9 +138,11 @@ def _take(attempt: Attempt, stage: str) -> tuple[Inspection | None, MediaFile | 
     return inspection, media_file
 
 
-def _judge(inspection: Inspection) -> None:
+def _tell(inspection: Inspection) -> None:
+    """Make what is known of an inspection found and judged."""
     from brisk_web.checks.services import judge_all_of
 
+    index_facts(inspection)
     judge_all_of(inspection)
 
 
@@ -167,7 +170,7 @@ def read_headers(inspection_id: int) -> None:
     with transaction.atomic():
         attempt.write(document=document, state=Inspection.State.QUEUED, stage=Inspection.Stage.CHECKSUM)
         inspection.refresh_from_db()
-        _judge(inspection)
+        _tell(inspection)
         read_packets_task.defer(inspection_id=inspection_id)
 
 
@@ -212,7 +215,7 @@ def read_packets(inspection_id: int) -> None:
             document=document, checksum=checksum, state=Inspection.State.DONE, error="", finished_at=timezone.now()
         )
         inspection.refresh_from_db()
-        _judge(inspection)
+        _tell(inspection)
 
 
 def _stop(attempt: Attempt) -> None:
@@ -226,7 +229,7 @@ def _end_failed(attempt: Attempt, inspection: Inspection, says: str) -> None:
     with transaction.atomic():
         attempt.fail(says)
         inspection.refresh_from_db()
-        _judge(inspection)
+        _tell(inspection)
 
 
 def _same_contents(checksum: str, inspection: Inspection) -> Inspection | None:
@@ -244,7 +247,7 @@ def _adopt(attempt: Attempt, inspection: Inspection, known: Inspection) -> None:
     MediaFile.objects.filter(inspection=inspection).update(inspection=known)
     record("inspection.shared", known, f"The same contents are known from {known}; nothing was read again")
     inspection.delete()
-    _judge(known)
+    _tell(known)
 
 
 def take_up_stalled(inspection_ids: list[int]) -> int:

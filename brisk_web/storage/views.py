@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
@@ -14,27 +15,57 @@ from brisk_core.facts import REGISTRY, Group, Inspection, Unheard, Witness, spel
 from brisk_web.jobs.services import suggest
 from brisk_web.storage import services
 from brisk_web.storage.models import MediaFile, StorageRoot
-from brisk_web.ui.paging import newest_first
+from brisk_web.storage.searching import COMPARISONS, Search, fact_choices
+from brisk_web.ui.paging import by_number
 
 
 @require_GET
 def file_list(request: HttpRequest) -> HttpResponse:
-    """Every file that is known, newest first, filtered by name."""
-    wanted = request.GET.get("q", "").strip()
-    files = MediaFile.objects.select_related("inspection", "root").prefetch_related("renders__deliverable__job")
-    if wanted:
-        files = files.filter(name__icontains=wanted)
-    page = newest_first(request, files)
+    """Every file that is known, found by name or by any fact, in the order that is asked for."""
+    search = Search.of(request.GET)
+    found = search.files()
+    page = by_number(request, found.select_related("inspection", "root").prefetch_related("renders__deliverable__job"))
     rows = [{"file": file, "facts": _headline(file)} for file in page.rows]
     active = any(file.inspection and file.inspection.is_active for file in page.rows)
     context = {
         "rows": rows,
         "page": page,
-        "wanted": wanted,
+        "search": search,
+        "found": found.count(),
+        "known": MediaFile.objects.count() if search.is_narrowed else None,
+        "columns": _columns(request, search),
+        "fact_choices": fact_choices(),
+        "comparisons": COMPARISONS,
         "roots": StorageRoot.objects.all(),
         "refresh_ms": 1500 if active else 0,
     }
     return render(request, "storage/file_list.html", context)
+
+
+#: Columns of the list: title, the order they stand for, whether their figures stand to the right.
+_COLUMNS = (
+    ("Name", "name", False),
+    ("For", "", False),
+    ("Codec", "codec", False),
+    ("Size", "size", False),
+    ("Rate", "rate", True),
+    ("Scan", "scan", False),
+    ("Mean", "mean", True),
+    ("Duration", "duration", True),
+    ("Bytes", "bytes", True),
+)
+
+
+def _columns(request: HttpRequest, search: Search) -> list[dict[str, Any]]:
+    """The heads of the list; each leads to the list ordered by it, and turned round where it is already."""
+    kept = {key: value for key, value in request.GET.items() if key not in ("page", "sort")}
+    heads = []
+    for title, order, right in _COLUMNS:
+        rising, falling = search.order == order, search.order == f"-{order}"
+        address = urlencode(kept | {"sort": f"-{order}" if rising else order}) if order else ""
+        state = "ascending" if rising else "descending" if falling and order else ""
+        heads.append({"title": title, "address": address, "right": right, "state": state})
+    return heads
 
 
 _HEADLINE = (

@@ -1,4 +1,4 @@
-"""Paging by key: the next page begins where this one ended, so a list of any length costs the same."""
+"""Paging: by key, where the next page begins where this one ended; by number, where the reader chooses the order."""
 
 from __future__ import annotations
 
@@ -10,15 +10,27 @@ from django.db.models import QuerySet
 from django.http import HttpRequest
 
 PAGE = 50  # rows
+_LAST_PAGE = 10_000  # of lists that are paged by number
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Page:
-    """One page of a list, newest first."""
+    """One page of a list."""
 
     rows: list[Any]
     following: str  #: query of the next page, empty on the last
     former: str  #: query of the first page, empty when this is it
+
+
+def by_number(request: HttpRequest, rows: QuerySet[Any], size: int = PAGE) -> Page:
+    """Return the page that the request's ``page`` asks for, of rows in an order that has no key to go on from."""
+    asked = request.GET.get("page", "")
+    number = min(int(asked), _LAST_PAGE) if asked.isdigit() and int(asked) > 0 else 1
+    first = (number - 1) * size
+    shown = list(rows[first : first + size + 1])
+    kept = {key: value for key, value in request.GET.items() if key != "page"}
+    following = f"?{urlencode(kept | {'page': number + 1})}" if len(shown) > size else ""
+    return Page(rows=shown[:size], following=following, former=f"?{urlencode(kept)}" if number > 1 else "")
 
 
 def newest_first(request: HttpRequest, rows: QuerySet[Any], size: int = PAGE) -> Page:

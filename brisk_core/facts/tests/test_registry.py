@@ -20,18 +20,18 @@ from brisk_core.facts import (
     spell,
 )
 
-#: The first edition of the registry, written out apart from the code that registers it.
+#: The registry, written out apart from the code that registers it; the design's first edition and what was added.
 CONTRACT = {
-    "file": "name extension size checksum",
-    "wrapper": "format brands complete index_first fragmented duration bitrate start_timecode edit_offset tracks",
-    "picture": "codec codec_label profile level tier entropy ref_frames slices b_frames coded_size size pixel_aspect "
+    "file": "name extension size checksum contradictions",
+    "wrapper": "format brands complete damage index_first fragmented duration bitrate start_timecode edit_offset tracks",
+    "picture": "codec codec_label profile level level_exceeded tier entropy ref_frames slices b_frames coded_size size pixel_aspect "
     "display_aspect rotation frame_rate rate_mode frame_count scan field_order chroma bit_depth alpha primaries transfer "
     "matrix range hdr",
-    "bitrate": "average peak_1s low_1s mode buffer",
+    "bitrate": "average peak_1s low_1s mode buffer bits_per_pixel by_type",
     "gop": "longest shortest open pattern",
-    "timing": "gaps sound_offset sound_length_difference",
+    "timing": "gaps steps duplicates disorder sound_offset sound_length_difference sound_gaps",
     "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness",
-    "sound": "tracks codec sample_rate bit_depth channels layout bitrate loudness loudness_range short_max momentary_max "
+    "sound": "tracks codec sample_rate bit_depth channels layout bitrate start loudness loudness_range short_max momentary_max "
     "true_peak clipping silence dropout click phase dc_offset same_channels",
     "text": "captions overlap reading_speed out_of_range rate_mismatch line_length chapters",
     "edit": "size frame_rate scan pixel_aspect start_timecode sample_rate length cuts shots",

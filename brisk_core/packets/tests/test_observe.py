@@ -71,9 +71,11 @@ class ObserveTest(MediaTest):
         inspection = self.read(self.made("a.mp4", frames=10))
         self.assertEqual(inspection.unread["bitrate.peak_1s"], "the pictures last less than one second")
 
-    def test_damaged_packets_of_a_transport_stream_are_counted(self) -> None:
+    def test_lost_packets_of_a_transport_stream_are_named_by_their_place(self) -> None:
         path = self.made("a.ts", size=(640, 360), options={"preset": "ultrafast", "b": "4000000"})
         packets = [path.read_bytes()[at : at + 188] for at in range(0, path.stat().st_size, 188)]
         del packets[len(packets) // 2 : len(packets) // 2 + 7]  # a hole in the count of continuity
         path.write_bytes(b"".join(packets))
-        self.assertRegex(self.read(path).unread["wrapper.complete"], r"^\d+ packets are marked as damaged$")
+        facts = self.read(path)
+        self.assertIs(facts.best("wrapper.complete"), False)
+        self.assertRegex(facts.best("wrapper.damage")[0], r"^byte [\d,]+: \d+ or more packets of PID 0x\w+ are lost$")

@@ -9,8 +9,8 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Depth, Inspection
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
-from brisk_core.reading.boxes import walk_file
-from brisk_core.reading.sound_headers import parse_aac
+from brisk_core.reading.streams.sound_headers import parse_aac
+from brisk_core.reading.wrappers.boxes import walk_file
 from brisk_core.small_media import Small, make_small
 
 

@@ -50,7 +50,7 @@ def check(
             "lines": [{"id": "line", "characteristic": characteristic, "condition": condition} | line],
         }
     )
-    return judge(spec, inspection(*said), timeline=timeline, part=part)
+    return judge(spec, inspection(*said), timeline=timeline, part=part, integrity=False)
 
 
 RATE = "picture.frame_rate"

@@ -11,7 +11,7 @@ from brisk_web.edits.services import import_timeline
 from brisk_web.jobs.models import Job
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.storage.services import register
-from brisk_web.testing import QueueTestCase, spec_version
+from brisk_web.testing import SILENT_INTEGRITY, QueueTestCase, spec_version
 
 
 class CheckPageTest(QueueTestCase):
@@ -30,7 +30,7 @@ class CheckPageTest(QueueTestCase):
         self.assertEqual(self.client.get(f"/checks/{check.pk}.json").status_code, 404)
         self.work()
         page = self.client.get(f"/checks/{check.pk}/")
-        self.assertContains(page, "1 of 4 lines fails")
+        self.assertContains(page, "1 of 11 lines fails")
         self.assertContains(page, "The index stands after the media")
         self.assertFalse(self.client.get(f"/checks/{check.pk}/state").json()["active"])
 
@@ -40,7 +40,8 @@ class CheckPageTest(QueueTestCase):
         self.sign_in("viewer")
         document = self.client.get(f"/checks/{check.pk}.json").json()
         self.assertEqual((document["schema"], document["verdict"]), ("brisk-sentry/check/1", "fail"))
-        self.assertEqual([row["line"] for row in document["findings"]], ["rate", "codec", "index-first", "length"])
+        own, integrity = ["rate", "codec", "index-first", "length"], [f"integrity-{name}" for name in SILENT_INTEGRITY]
+        self.assertEqual([row["line"] for row in document["findings"]], own + integrity)
         inspection = self.client.get(f"/files/{check.media_file_id}/inspection.json").json()
         self.assertEqual(inspection["schema"], "brisk-sentry/inspection/1")
         self.assertEqual(inspection["file"]["name"], "a.mp4")

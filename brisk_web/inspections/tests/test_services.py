@@ -18,7 +18,7 @@ from brisk_web.inspections import services, tasks
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import register
-from brisk_web.testing import QueueTestCase, spec_version
+from brisk_web.testing import SILENT_INTEGRITY, QueueTestCase, spec_version
 
 
 class InspectionTest(QueueTestCase):
@@ -33,7 +33,8 @@ class InspectionTest(QueueTestCase):
         self.assertEqual((file.inspection.state, len(file.inspection.checksum)), ("done", 32))
         self.assertEqual(check.verdict, "fail")
         outcomes = dict(check.findings.values_list("line", "outcome"))
-        self.assertEqual(outcomes, {"rate": "pass", "codec": "pass", "index-first": "fail", "length": "not measured"})
+        own = {"rate": "pass", "codec": "pass", "index-first": "fail", "length": "not measured"}
+        self.assertEqual(outcomes, own | {f"integrity-{name}": "pass" for name in SILENT_INTEGRITY})
         self.assertTrue(file.inspection.series_path.exists())
 
     def test_headers_alone_are_judged_already(self) -> None:
@@ -174,7 +175,7 @@ class KilledWorkerTest(QueueTestCase):
         self.work()
         inspection.refresh_from_db()
         self.assertEqual((inspection.state, inspection.attempt), ("done", 3))
-        self.assertEqual(Finding.objects.filter(check_record=check).count(), 4)
+        self.assertEqual(Finding.objects.filter(check_record=check).count(), 4 + len(SILENT_INTEGRITY))
         self.assertEqual(MediaFile.objects.count(), 1)
 
     def test_a_file_that_kills_every_worker_is_given_up(self) -> None:

@@ -12,6 +12,7 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from brisk_web.accounts.roles import LEAD
 from brisk_web.house import demo
+from brisk_web.inspections.finding import index_missing
 from brisk_web.shelf.services import publish_shelf
 
 
@@ -24,6 +25,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, demo: bool, **options: Any) -> None:
         call_command("migrate", verbosity=0)
         call_command("collectstatic", verbosity=0, interactive=False)
+        index_missing()
         says = self._load_demo() if demo else self._open()
         # What ./start prints at every start; the first password of an empty house is printed once and not kept.
         (Path(settings.DATA_FOLDER) / "accounts").write_text(says if demo else "", encoding="utf-8")

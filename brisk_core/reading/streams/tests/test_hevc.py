@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_core.packets import read_packets
-from brisk_core.reading import Source, hevc, read_headers
+from brisk_core.reading import Source, read_headers
 from brisk_core.reading.bit_reader import BitsEnded
+from brisk_core.reading.streams import hevc
 from brisk_core.reading.tests.test_headers import MediaTest
 
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.reading.avc import SAMPLE_ASPECTS, unescape
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
+from brisk_core.reading.streams.avc import SAMPLE_ASPECTS, Clock, Hrd, read_clock, sei_messages, unescape
 
 _PROFILES = {1: "Main", 2: "Main 10", 3: "Main Still Picture"}  # annex A.3
 _RANGE_EXTENSIONS = 4
@@ -18,7 +18,8 @@ _MOST_SETS = 64  # short-term reference picture sets (7.4.3.2.1)
 _FIRST_RANDOM, _LAST_RANDOM = 16, 23  # NAL unit types whose slice head has one flag more (7.3.6.1)
 
 NAL_VPS, NAL_SPS, NAL_PPS, NAL_PREFIX_SEI = 32, 33, 34, 39
-_MASTERING, _CONTENT_LIGHT = 137, 144  # SEI payload types (D.2.28, D.2.35)
+#: SEI payload types (D.2.3, D.2.27, D.2.28, D.2.35).
+_PICTURE_TIMING, _TIME_CODE, _MASTERING, _CONTENT_LIGHT = 1, 136, 137, 144
 
 
 def unit_type(unit: bytes | memoryview) -> int:
@@ -63,7 +64,9 @@ class SequenceParameters:
     transfer: int | None = None
     matrix: int | None = None
     fields: bool = False  #: field_seq_flag: every picture is a field
+    structures_coded: bool = False  #: frame_field_info_present_flag
     frame_rate: Fraction | None = None
+    hrd: Hrd | None = None
 
     @property
     def profile(self) -> str:
@@ -150,7 +153,7 @@ def _usability(reader: BitReader) -> dict[str, Any]:
         reader.unsigned()
     reader.skip(1)
     found["fields"] = reader.flag()
-    reader.skip(1)
+    found["structures_coded"] = reader.flag()
     if reader.flag():
         for _ in range(4):
             reader.unsigned()
@@ -158,7 +161,63 @@ def _usability(reader: BitReader) -> dict[str, Any]:
         units, scale = reader.bits(32), reader.bits(32)
         if units and scale:
             found["frame_rate"] = Fraction(scale, units) / (2 if found["fields"] else 1)
+        if reader.flag():
+            reader.unsigned()
+        if reader.flag():
+            found["hrd"] = _schedule(reader)
     return found
+
+
+def _schedule(reader: BitReader) -> Hrd | None:
+    """Read hrd_parameters with its common part (E.2.2) as far as the first schedule of the lowest sub-layer."""
+    network, video = reader.flag(), reader.flag()
+    if not network and not video:
+        return None
+    sub_pictures = reader.flag()
+    if sub_pictures:
+        reader.skip(8 + 5 + 1 + 5)
+    rate_scale, size_scale = reader.bits(4), reader.bits(4)
+    if sub_pictures:
+        reader.skip(4)
+    reader.skip(5)
+    removal, output = reader.bits(5) + 1, reader.bits(5) + 1
+    fixed = reader.flag() or reader.flag()
+    low_delay = False
+    if fixed:
+        reader.unsigned()
+    else:
+        low_delay = reader.flag()
+    if not low_delay:
+        reader.unsigned()
+    rate, size = reader.unsigned() + 1, reader.unsigned() + 1
+    if sub_pictures:
+        reader.unsigned()
+        reader.unsigned()
+    return Hrd(
+        bits_per_second=rate << (6 + rate_scale),
+        buffer_bits=size << (4 + size_scale),
+        constant=reader.flag(),
+        cpb_delay_length=removal,
+        dpb_delay_length=output,
+    )
+
+
+def rate_of_video_parameters(unit: bytes) -> Fraction | None:
+    """Return the picture rate in a video parameter set (7.3.2.1), ``None`` where it codes none."""
+    reader = BitReader(unescape(unit[2:]))
+    reader.skip(4 + 2 + 6)
+    sub_layers = reader.bits(3)
+    reader.skip(1 + 16)
+    _profile_tier_level(reader, sub_layers)
+    every = reader.flag()
+    for _ in range(3 * (sub_layers + 1 if every else 1)):
+        reader.unsigned()
+    layers = reader.bits(6) + 1
+    reader.skip(reader.unsigned() * layers)
+    if not reader.flag():
+        return None
+    units, scale = reader.bits(32), reader.bits(32)
+    return Fraction(scale, units) if units and scale else None
 
 
 def parse_sequence_parameters(unit: bytes) -> SequenceParameters:
@@ -272,26 +331,30 @@ def parse_configuration(record: bytes) -> tuple[int, list[bytes]]:
 
 def light_metadata(unit: bytes) -> dict[str, Any]:
     """Return mastering display and content light level of an SEI unit: cd/m² and CIE 1931 coordinates."""
-    data, at = unescape(unit[2:]), 0
     found: dict[str, Any] = {}
-    while at + 2 <= len(data) and data[at] != 0x80:
-        numbers = []
-        for _ in range(2):
-            number = 0
-            while at < len(data) and data[at] == 0xFF:
-                number, at = number + 255, at + 1
-            if at >= len(data):
-                return found
-            numbers.append(number + data[at])
-            at += 1
-        kind, size = numbers
-        body = data[at : at + size]
+    for kind, body in sei_messages(unescape(unit[2:])):
         if kind == _MASTERING and len(body) >= 24:
             found |= mastering_display(body)
         if kind == _CONTENT_LIGHT and len(body) >= 4:
             found |= content_light(body)
-        at += size
     return found
+
+
+def first_clock(unit: bytes) -> Clock | None:
+    """Return the first timestamp of a time code message in an SEI unit (D.2.27), ``None`` for none."""
+    for kind, body in sei_messages(unescape(unit[2:])):
+        if kind == _TIME_CODE:
+            reader = BitReader(body)
+            for _ in range(reader.bits(2)):
+                if reader.flag():
+                    reader.skip(1)
+                    return read_clock(reader, 9)
+    return None
+
+
+def picture_structures(unit: bytes) -> list[int]:
+    """Return pic_struct of the picture timing messages in an SEI unit (D.2.3), of streams that code it."""
+    return [body[0] >> 4 for kind, body in sei_messages(unescape(unit[2:])) if kind == _PICTURE_TIMING and body]
 
 
 def mastering_display(body: bytes) -> dict[str, Any]:
@@ -316,6 +379,9 @@ class ParameterSets:
     sequences: dict[int, SequenceParameters] = field(default_factory=dict)
     extra_bits: dict[int, int] = field(default_factory=dict)  #: by picture parameter set
     light: dict[str, Any] = field(default_factory=dict)
+    structures: list[int] = field(default_factory=list)  #: pic_struct of the first pictures
+    clock: Clock | None = None  #: the first timestamp
+    rate: Fraction | None = None  #: pictures a second by the video parameter set
 
     def take(self, unit: bytes) -> None:
         """Keep a parameter set or light metadata; other units and damaged ones change nothing."""
@@ -330,6 +396,11 @@ class ParameterSets:
                 self.extra_bits[set_id] = bits
             elif unit_type(unit) == NAL_PREFIX_SEI:
                 self.light |= light_metadata(unit)
+                self.clock = self.clock or first_clock(unit)
+                if self.first and self.first.structures_coded:
+                    self.structures += picture_structures(unit)
+            elif unit_type(unit) == NAL_VPS:
+                self.rate = self.rate or rate_of_video_parameters(unit)
         except BitsEnded:
             return
 

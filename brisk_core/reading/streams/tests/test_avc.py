@@ -8,8 +8,8 @@ from av.video.frame import PictureType
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_core.reading import avc
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
+from brisk_core.reading.streams import avc
 from brisk_core.small_media import Small, make_small
 
 
@@ -161,8 +161,8 @@ class EncoderTest(TestCase):
             sets, packets = self.sets_of(params, options={"flags": "+ildct+ilme"})
             assert sets.first
             units = [unit for unit in avc.split_units(packets[0], sets.length_size) if unit[0] & 31 == avc.NAL_SEI]
-            found = [one for unit in units for one in avc.picture_structures(unit, sets.first)]
-            self.assertEqual(found, [structure])
+            found = [one for unit in units for one in avc.picture_timings(unit, sets.first)]
+            self.assertEqual([one.structure for one in found], [structure])
 
     def test_slice_types_agree_with_decoded_pictures(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

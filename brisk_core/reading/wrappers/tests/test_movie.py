@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from brisk_core.exact import Timecode
 from brisk_core.facts import FactsBuilder, Witness
-from brisk_core.reading.movie import Movie, read_movie, read_timecode, rotation
-from brisk_core.reading.picture_headers import declare_from_entry
+from brisk_core.reading.wrappers.movie import Movie, read_movie, read_timecode, rotation
+from brisk_core.reading.wrappers.sample_entries import declare_from_entry
 
 
 def box(kind: str, *parts: bytes) -> bytes:

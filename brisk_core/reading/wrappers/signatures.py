@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from brisk_core.reading.movie import looks_like_movie
-from brisk_core.reading.mxf import HeaderPartition
+from brisk_core.reading.wrappers.movie import looks_like_movie
+from brisk_core.reading.wrappers.mxf import HeaderPartition
+from brisk_core.reading.wrappers.transport import packet_layout
 
 HEAD_BYTES = 4096  # enough for every signature below, with room for run-in
 
@@ -29,14 +30,6 @@ def format_by_extension(extension: str) -> str | None:
     return _BY_EXTENSION.get(extension)
 
 
-def _is_transport(head: bytes) -> bool:
-    for packet, first in ((188, 0), (192, 4), (204, 0)):
-        marks = range(first, min(len(head), packet * 5), packet)
-        if len(head) >= packet * 3 and all(head[at] == 0x47 for at in marks):
-            return True
-    return False
-
-
 def format_by_signature(head: bytes, brands: tuple[str, ...], partition: HeaderPartition | None) -> str | None:
     """Return the wrapper by signature, ``None`` when no signature is known.
 
@@ -52,7 +45,7 @@ def format_by_signature(head: bytes, brands: tuple[str, ...], partition: HeaderP
         return {b"AVI ": "avi", b"WAVE": "wav"}.get(head[8:12])
     if head[:4] == b"\x00\x00\x01\xba":
         return "mpeg-ps"
-    return "mpeg-ts" if _is_transport(head) else None
+    return "mpeg-ts" if packet_layout(head) else None
 
 
 def printable_start(head: bytes) -> str:

@@ -11,8 +11,8 @@ from typing import Any, BinaryIO
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode
 from brisk_core.facts import FactsBuilder
-from brisk_core.reading.mpeg2 import name_profile_and_level
-from brisk_core.reading.mxf import HeaderPartition
+from brisk_core.reading.streams.mpeg2 import name_profile_and_level
+from brisk_core.reading.wrappers.mxf import HeaderPartition
 
 _LARGEST_HEADER = 64 << 20  # bytes of header metadata read
 _MOST_SETS = 50_000
@@ -35,6 +35,21 @@ _DISPLAY_HEIGHT, _DISPLAY_WIDTH, _LAYOUT, _LINE_MAP = 0x3208, 0x3209, 0x320C, 0x
 _ASPECT, _TRANSFER, _DOMINANCE, _PRIMARIES, _EQUATIONS = 0x320E, 0x3210, 0x3212, 0x3219, 0x321A
 _DEPTH, _ACROSS, _BLACK, _WHITE, _DOWN = 0x3301, 0x3302, 0x3304, 0x3305, 0x3308
 _BITS, _SOUND_RATE, _CHANNELS = 0x3D01, 0x3D03, 0x3D07
+
+#: Bytes 9 on of picture coding labels (ST 381-1, ST 381-3, ST 422, ST 2019-4, RDD 44, RFC 9043), with the codec.
+_CODINGS = tuple(
+    (bytes.fromhex(start), codec)
+    for start, codec in (
+        ("040102020131", "avc"),
+        ("040102020132", "avc"),
+        ("040102020110", "mpeg1"),
+        ("0401020201", "mpeg2"),
+        ("040102020301", "jpeg2000"),
+        ("040102020306", "prores"),
+        ("040102020309", "ffv1"),
+        ("0401020271", "vc3"),
+    )
+)
 
 # Items with dynamic tags, by their labels' item designator (ST 381-1, annex B).
 _PROFILE_LEVEL, _BIT_RATE = "04010602010a", "04010602010b"
@@ -63,6 +78,7 @@ class LocalSet:
 
     kind: int  #: byte 15 of the key
     items: dict[int, bytes]
+    start: int = 0  #: offset of its key in the file
 
     def number(self, tag: int) -> int | None:
         """Return an item as an unsigned number, ``None`` when it is not there."""
@@ -181,7 +197,7 @@ def read_metadata(file: BinaryIO, partition: HeaderPartition) -> MxfMetadata:
                 label = value[item + 2 : item + 18].hex()
                 metadata.dynamic[int.from_bytes(value[item : item + 2], "big")] = label[16:]
         elif key[:5] == _SET[:5] and key[6:14] == _SET[6:14]:
-            metadata.sets.append(LocalSet(kind=key[14], items=dict(_items(value))))
+            metadata.sets.append(LocalSet(kind=key[14], items=dict(_items(value)), start=partition.start + at))
         elif metadata.sets and key[4:6] == b"\x01\x02":
             break  # essence begins
         at = start + length
@@ -197,19 +213,29 @@ def _items(value: bytes) -> Iterator[tuple[int, bytes]]:
 
 
 def declare_from_metadata(builder: FactsBuilder, metadata: MxfMetadata) -> None:
-    """Record what the descriptors declare of picture, time and, where they can be told apart by track, sound."""
+    """Record what the packages and the picture descriptor declare."""
     picture = metadata.picture
     rate = picture.rational(_SAMPLE_RATE) if picture else None
-    builder.declared("wrapper.start_timecode", metadata.start_timecode(rate))
+    with builder.at("timecode component of the material package (ST 377-1, B.17)"):
+        builder.declared("wrapper.start_timecode", metadata.start_timecode(rate))
     if picture is None:
         return
-    if coding := picture.items.get(_CODING):
-        builder.declared("picture.codec_label", coding.hex("."))
-    builder.declared("picture.frame_rate", rate)
     duration = metadata.duration(rate) if rate else None
     if duration and rate:
-        builder.declared("picture.frame_count", duration)
-        builder.declared("wrapper.duration", duration / rate)
+        with builder.at("track sequence of the material package (ST 377-1, B.5)"):
+            builder.declared("picture.frame_count", duration)
+            builder.declared("wrapper.duration", duration / rate)
+    with builder.at(
+        f"picture descriptor, KLV key ...01{picture.kind:02x}00 at byte {picture.start:,} (ST 377-1, annex F)"
+    ):
+        _declare_descriptor(builder, metadata, picture, rate)
+
+
+def _declare_descriptor(builder: FactsBuilder, metadata: MxfMetadata, picture: LocalSet, rate: Fraction | None) -> None:
+    coding = picture.items.get(_CODING, b"")
+    builder.declared("picture.codec", _codec_by_label(coding))
+    builder.declared("picture.codec_label", coding.hex(".") or None)
+    builder.declared("picture.frame_rate", rate)
     layout = picture.number(_LAYOUT)
     if layout is not None:
         builder.declared("picture.scan", _SCAN.get(layout))
@@ -235,6 +261,11 @@ def declare_from_metadata(builder: FactsBuilder, metadata: MxfMetadata) -> None:
         builder.declared("picture.profile", profile)
         builder.declared("picture.level", level)
     builder.declared("bitrate.average", metadata.labelled(picture, _BIT_RATE) or None)
+
+
+def _codec_by_label(label: bytes) -> str | None:
+    """Return the codec behind a picture coding label, ``None`` for one that is not known."""
+    return next((codec for start, codec in _CODINGS if label[8 : 8 + len(start)] == start), None)
 
 
 def _declare_shape(builder: FactsBuilder, picture: LocalSet, layout: int | None) -> None:
@@ -282,6 +313,7 @@ def sound_rows(metadata: MxfMetadata) -> list[dict[str, Any]]:
                 "sample_rate": round(rate) if rate else None,
                 "channels": one.number(_CHANNELS),
                 "bit_depth": one.number(_BITS),
+                "place": f"sound descriptor at byte {one.start:,} (ST 377-1, annex F; ST 382)",
             }
         )
     return rows

@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
 
+from brisk_core.errors import ValueRefused
+from brisk_core.exact import Timecode
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
 
 _PROFILES = {
@@ -398,31 +400,86 @@ def parse_slice(
     )
 
 
-def picture_structures(unit: bytes, sequence: SequenceParameters) -> list[int]:
-    """Return the pic_struct values of the picture timing messages in an SEI NAL unit (D.1.3)."""
-    if not sequence.picture_structure_coded:
-        return []
-    data = unescape(unit[1:])
-    found: list[int] = []
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Clock:
+    """A clock timestamp (H.264, D.1.3; H.265, D.2.27)."""
+
+    hours: int
+    minutes: int
+    seconds: int
+    frames: int
+    drop: bool
+
+    def timecode(self, rate: Fraction) -> Timecode | None:
+        """Return it as a timecode at a frame rate, ``None`` when it is none."""
+        text = f"{self.hours:02}:{self.minutes:02}:{self.seconds:02}:{self.frames:02}"
+        try:
+            return Timecode.parse(text, rate, drop=self.drop)
+        except ValueRefused:
+            return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PictureTiming:
+    """A picture timing message."""
+
+    structure: int  #: pic_struct
+    clock: Clock | None  #: the first timestamp, where one is coded in full
+
+
+_TIMESTAMPS = {3: 2, 4: 2, 5: 3, 6: 3, 7: 2, 8: 3}  # NumClockTS by pic_struct (table D-1); 1 for the others
+_DROP_FRAME = 4  # counting_type: two counts dropped at the start of a minute
+
+
+def read_clock(reader: BitReader, frame_bits: int) -> Clock | None:
+    """Read a timestamp from counting_type on; ``None`` where not all of it is coded."""
+    counting = reader.bits(5)
+    full = reader.flag()
+    reader.skip(2)
+    frames = reader.bits(frame_bits)
+    if not full:
+        return None
+    seconds, minutes, hours = reader.bits(6), reader.bits(6), reader.bits(5)
+    return Clock(hours=hours, minutes=minutes, seconds=seconds, frames=frames, drop=counting == _DROP_FRAME)
+
+
+def sei_messages(data: bytes) -> Iterator[tuple[int, bytes]]:
+    """Yield (payloadType, payload) of the messages in an unescaped SEI unit without its header (7.3.2.3.1)."""
     position = 0
     while position + 2 <= len(data) and data[position] != 0x80:
         numbers = []
-        for _ in range(2):  # payload type, payload size (7.3.2.3.1)
+        for _ in range(2):
             number = 0
             while position < len(data) and data[position] == 0xFF:
                 number += 255
                 position += 1
             if position >= len(data):
-                return found
+                return
             numbers.append(number + data[position])
             position += 1
         kind, size = numbers
-        if kind == 1:
-            reader = BitReader(data[position : position + size])
-            if sequence.hrd:
-                reader.skip(sequence.hrd.cpb_delay_length + sequence.hrd.dpb_delay_length)
-            found.append(reader.bits(4))
+        yield kind, data[position : position + size]
         position += size
+
+
+def picture_timings(unit: bytes, sequence: SequenceParameters) -> list[PictureTiming]:
+    """Return the picture timing messages in an SEI NAL unit (D.1.3)."""
+    if not sequence.picture_structure_coded:
+        return []
+    found = []
+    for kind, body in sei_messages(unescape(unit[1:])):
+        if kind != 1:
+            continue
+        reader = BitReader(body)
+        if sequence.hrd:
+            reader.skip(sequence.hrd.cpb_delay_length + sequence.hrd.dpb_delay_length)
+        structure, clock = reader.bits(4), None
+        for _ in range(_TIMESTAMPS.get(structure, 1)):
+            if reader.left and reader.flag():
+                reader.skip(2 + 1)
+                clock = read_clock(reader, 8)
+                break
+        found.append(PictureTiming(structure=structure, clock=clock))
     return found
 
 

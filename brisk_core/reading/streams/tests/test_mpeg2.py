@@ -6,8 +6,8 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_core.reading import mpeg2
-from brisk_core.reading.tests.test_avc import Writer
+from brisk_core.reading.streams import mpeg2
+from brisk_core.reading.streams.tests.test_avc import Writer
 
 
 def start(code: int, writer: Writer) -> bytes:

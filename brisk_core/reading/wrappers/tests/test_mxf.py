@@ -5,9 +5,9 @@ from pathlib import Path
 from typing import Any
 
 from brisk_core.facts import FactsBuilder, Witness
-from brisk_core.reading.mxf import completeness, read_header_partition
-from brisk_core.reading.mxf_metadata import LocalSet, MxfMetadata, declare_from_metadata, read_metadata
 from brisk_core.reading.tests.test_headers import MediaTest
+from brisk_core.reading.wrappers.mxf import completeness, read_header_partition
+from brisk_core.reading.wrappers.mxf_metadata import LocalSet, MxfMetadata, declare_from_metadata, read_metadata
 
 INTERLACED = {"flags": "+ildct+ilme", "profile": "0", "level": "2", "b": "20000000", "g": "12", "bf": "2"}
 

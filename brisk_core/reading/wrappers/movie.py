@@ -12,10 +12,19 @@ import numpy as np
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode
-from brisk_core.reading.boxes import LARGEST_MOVIE_BOX, Box, walk, walk_file
+from brisk_core.reading.wrappers.boxes import LARGEST_MOVIE_BOX, Box, walk, walk_file
 
 _CONTAINERS = {"moov", "trak", "mdia", "minf", "stbl", "edts", "udta", "dinf", "mvex", "tref", "gmhd"}
 _VISUAL_HEAD, _SOUND_HEAD = 78, 28  # bytes of a sample entry before its own boxes (12.1.3, 12.2.3)
+#: Paths of boxes below a track; boxes of a sample entry are not named here.
+_PLACES = {
+    "tkhd": "tkhd",
+    "mdhd": "mdia/mdhd",
+    "elst": "edts/elst",
+    "stsd": "mdia/minf/stbl/stsd",
+    "stts": "mdia/minf/stbl/stts",
+    "stsz": "mdia/minf/stbl/stsz",
+}
 _FIRST_SHIFTS = 32  # rows of ctts: the earliest picture lies within the first reordering distance
 _SIGNATURES = {"ftyp", "moov", "mdat", "moof", "styp", "sidx", "free", "skip", "wide", "pnot"}
 
@@ -27,6 +36,7 @@ class SampleEntry:
     code: str  #: four-character code
     boxes: dict[str, bytes]  #: contents of the boxes inside
     size: tuple[int, int] | None = None  #: of visual entries
+    depth: int | None = None  #: of visual entries: bits a picture element, 32 with alpha (12.1.3)
     channels: int | None = None  #: of sound entries
     sample_bits: int | None = None
     sample_rate: int | None = None  #: Hz
@@ -51,6 +61,14 @@ class MovieTrack:
     sizes: np.ndarray | int | None = None  #: stsz: array of sizes, or one size for all
     chunk_offsets: np.ndarray | None = None
     chunk_runs: np.ndarray | None = None  #: stsc: rows of first chunk, samples a chunk, entry
+    number: int = 1  #: from 1, in the order of the movie box
+    offsets: dict[str, int] = field(default_factory=dict)  #: where each box stands in the file
+
+    def place(self, kind: str) -> str:
+        """Return where a box of this track stands, for evidence."""
+        path = _PLACES.get(kind, "mdia/minf/stbl/stsd/entry/" + kind)
+        at = f" at byte {self.offsets[kind]:,}" if kind in self.offsets else ""
+        return f"moov/trak {self.number}/{path}{at}"
 
     @property
     def step_total(self) -> int:
@@ -156,7 +174,7 @@ def read_movie(file: BinaryIO, size: int) -> Movie:
                 movie.damage.append(f"the index is {length} bytes; expected at most {LARGEST_MOVIE_BOX}")
                 continue
             file.seek(box.body)
-            _read_moov(movie, file.read(length))
+            _read_moov(movie, file.read(length), box.body)
         elif box.kind == "mdat" and movie.media_at is None:
             movie.media_at = box.start
         elif box.kind == "moof":
@@ -170,7 +188,8 @@ def read_movie(file: BinaryIO, size: int) -> Movie:
     return movie
 
 
-def _read_moov(movie: Movie, data: bytes) -> None:
+def _read_moov(movie: Movie, data: bytes, base: int) -> None:
+    """Read the contents of a movie box that begin at byte ``base`` of the file."""
     for box in walk(data, 0, len(data)):
         body = data[box.body : box.end]
         if box.kind == "mvhd":
@@ -181,8 +200,9 @@ def _read_moov(movie: Movie, data: bytes) -> None:
         elif box.kind == "mvex":
             movie.fragmented = True
         elif box.kind == "trak":
-            track = MovieTrack()
+            track = MovieTrack(number=len(movie.tracks) + 1)
             for inner in _leaves(data, box.body, box.end):
+                track.offsets.setdefault(inner.kind, base + inner.start)
                 try:
                     _read_track_box(track, inner.kind, data[inner.body : inner.end])
                 except (struct.error, ValueError, IndexError):
@@ -228,7 +248,7 @@ def _read_track_box(track: MovieTrack, kind: str, body: bytes) -> None:
             duration, media_time = struct.unpack_from(row, body, 8 + index * step)
             track.edits.append((duration, media_time))
     elif kind == "stsd":
-        track.entry = _sample_entry(track.handler, body)
+        track.entry = _sample_entry(track, body)
     elif kind == "stts":
         rows = _rows(body, 2)
         track.steps = [(int(count), int(ticks)) for count, ticks in rows]
@@ -258,18 +278,21 @@ def _column(body: bytes, kind: str, width: int) -> np.ndarray:
     return np.frombuffer(body, kind, min(count, (len(body) - 8) // width), 8)
 
 
-def _sample_entry(handler: str, body: bytes) -> SampleEntry | None:
+def _sample_entry(track: MovieTrack, body: bytes) -> SampleEntry | None:
+    handler, base = track.handler, track.offsets.get("stsd", 0) + 8  # the entries' offsets count from stsd's contents
     for box in walk(body, 8, len(body)):
         data = body[box.body : box.end]
         entry = SampleEntry(code=box.kind, boxes={})
         inner = 8
         if handler == "vide" and len(data) >= _VISUAL_HEAD:
             entry.size = struct.unpack_from(">HH", data, 24)
+            entry.depth = struct.unpack_from(">H", data, 74)[0]
             inner = _VISUAL_HEAD
         elif handler == "soun" and len(data) >= _SOUND_HEAD:
             inner = _read_sound_entry(entry, data)
         for child in walk(data, inner, len(data)):
             entry.boxes.setdefault(child.kind, data[child.body : child.end])
+            track.offsets.setdefault(child.kind, base + box.body + child.start)
         if handler == "soun" and "wave" in entry.boxes:  # QuickTime puts the decoder's boxes one level deeper
             wave = entry.boxes["wave"]
             for child in walk(wave, 0, len(wave)):

@@ -1,0 +1,69 @@
+"""Where the three witnesses contradict each other: each sentence names who says what."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.exact import spell_rate_exactly
+from brisk_core.facts.characteristic import Characteristic, Witness
+from brisk_core.facts.inspection import FactsBuilder
+from brisk_core.facts.kinds import Kind, spell
+from brisk_core.facts.registry import REGISTRY
+
+_WORDS = {
+    Witness.DECLARED: "the wrapper says",
+    Witness.CODED: "the stream codes",
+    Witness.OBSERVED: "the file shows",
+}
+#: Compared between wrapper and stream only: what is observed is another quantity, such as bits really used.
+_HEADERS_ONLY = {"picture.bit_depth", "sound.bit_depth", "sound.channels"}
+#: Compared between all that speak.
+_COMPARED = (
+    "picture.codec", "picture.profile", "picture.level", "picture.tier", "picture.size", "picture.pixel_aspect",
+    "picture.display_aspect", "picture.frame_rate", "picture.rate_mode", "picture.frame_count", "picture.chroma",
+    "picture.bit_depth", "picture.alpha", "picture.primaries", "picture.transfer", "picture.matrix", "picture.scan",
+    "picture.field_order", "picture.range", "wrapper.duration", "wrapper.start_timecode", "sound.codec",
+    "sound.sample_rate", "sound.channels", "sound.bit_depth",
+)  # fmt: skip
+_SHAPE_TOLERANCE = Fraction(3, 100)  # two ways to state the shape of standard definition pixels differ by 2.6 %
+_DURATION_TOLERANCE = Fraction(1, 4)  # seconds: sound ends up to a packet later than the pictures
+_FRAME_TOLERANCE = 1
+
+
+def _agree(builder: FactsBuilder, row: Characteristic, first: Any, second: Any) -> bool:
+    if row.per_track:
+        return all(one == other for one, other in zip(first, second, strict=False) if None not in (one, other))
+    if row.kind is Kind.RATIO:
+        return bool(abs(first - second) <= second * _SHAPE_TOLERANCE)
+    if row.id == "wrapper.duration":
+        longer = builder.said(Witness.OBSERVED, "timing.sound_length_difference") or Fraction(0)
+        return any(abs(first - end) <= _DURATION_TOLERANCE for end in (second, second + longer))
+    if row.id == "wrapper.start_timecode":  # a writer that was given none stamps zeros, which proves nothing
+        return not first.frames or not second.frames or str(first) == str(second)
+    if row.id == "picture.frame_count":
+        offsets = builder.said(Witness.DECLARED, "wrapper.edit_offset") or ()
+        return any(offset < 0 for offset in offsets) or abs(first - second) <= _FRAME_TOLERANCE
+    return bool(first == second)
+
+
+def find_contradictions(builder: FactsBuilder) -> tuple[str, ...]:
+    """Return a sentence for each characteristic whose witnesses contradict each other."""
+    variable = builder.said(Witness.OBSERVED, "picture.rate_mode") == "variable"
+    found = []
+    for id_ in _COMPARED:
+        row = REGISTRY[id_]
+        said = {witness: builder.said(witness, id_) for witness in Witness}
+        if id_ in _HEADERS_ONLY or (id_ == "picture.frame_rate" and variable):
+            said[Witness.OBSERVED] = None
+        spoken = [(witness, value) for witness, value in said.items() if value is not None]
+        pairs = [(one, other) for index, one in enumerate(spoken) for other in spoken[index + 1 :]]
+        if all(_agree(builder, row, one[1], other[1]) for one, other in pairs):
+            continue
+        words = ", ".join(f"{_WORDS[witness]} {_spell(row, value)}" for witness, value in spoken)
+        found.append(f"{row.label.lower()}: {words}")
+    return tuple(found)
+
+
+def _spell(row: Characteristic, value: Any) -> str:
+    return spell_rate_exactly(value) if row.kind is Kind.RATE else spell(row.kind, row.per_track, value, row.unit)

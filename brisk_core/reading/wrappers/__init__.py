@@ -1,0 +1,1 @@
+"""Structure of wrappers, one module a format, each from its standard; ``signatures`` tells which one a file is."""

@@ -1,0 +1,60 @@
+"""MPEG program streams: the first pack and the last (ITU-T H.222.0 | ISO/IEC 13818-1, 2.5)."""
+
+from __future__ import annotations
+
+from typing import Any, BinaryIO
+
+from brisk_core.facts import FactsBuilder
+from brisk_core.reading.wrappers.structure import Structure, say_completeness
+
+_TAIL = 1 << 18  # bytes at the end in which a pack must begin
+_PACK, _END = 0xBA, 0xB9
+_START = b"\x00\x00\x01"
+
+
+def read_program_stream(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure:
+    """Read the first pack of a program stream (2.5.3), and see whether the last one is whole."""
+    file.seek(0)
+    head = file.read(_TAIL)
+    damage: list[str] = []
+    if len(head) >= 14 and head[4] >> 6 == 1:  # the pack header of MPEG-2
+        rate = (head[10] << 14 | head[11] << 6 | head[12] >> 2) * 50 * 8
+        with builder.at("pack header at byte 0 (H.222.0, 2.5.3.3)"):
+            builder.declared("wrapper.bitrate", rate or None)
+    file.seek(max(size - _TAIL, 0))
+    tail = file.read(_TAIL)
+    base = max(size - _TAIL, 0)
+    pack = tail.rfind(_START + bytes([_PACK]))
+    if pack < 0:
+        damage.append(f"there is no pack in the last {min(_TAIL, size):,} bytes")
+    elif says := _cut_packet(tail, pack):
+        damage.append(f"{says} (the last pack begins at byte {base + pack:,})")
+    say_completeness(builder, damage)
+    return Structure(format="mpeg-ps", sounds=_sound_ids(head))
+
+
+def _cut_packet(data: bytes, at: int) -> str:
+    """Walk the packets of the last pack; return what is cut, an empty text for a whole pack."""
+    at += 14 + (data[at + 13] & 7) if at + 14 <= len(data) and data[at + 4] >> 6 == 1 else 12
+    while at + 6 <= len(data):
+        if data[at : at + 3] != _START:
+            return "" if not data[at:].strip(b"\0") else "the last pack does not end at a start code"
+        if data[at + 3] == _END:
+            return ""
+        end = at + 6 + int.from_bytes(data[at + 4 : at + 6], "big")
+        if end > len(data):
+            return f"the last packet lacks {end - len(data):,} bytes"
+        at = end
+    return "" if at >= len(data) or not data[at:].strip(b"\0") else "the last packet is cut in its header"
+
+
+def _sound_ids(head: bytes) -> list[dict[str, Any]]:
+    """Return a row for each sound stream met in the first packs, by stream id (table 2-22)."""
+    found: dict[int, dict[str, Any]] = {}
+    at = head.find(_START)
+    while 0 <= at < len(head) - 9:
+        id_ = head[at + 3]
+        if 0xC0 <= id_ <= 0xDF:
+            found.setdefault(id_, {"codec": "mp2", "place": f"stream id {id_:#x} (H.222.0, table 2-22)"})
+        at = head.find(_START, at + 3)
+    return [found[id_] for id_ in sorted(found)]

@@ -1,0 +1,181 @@
+"""Why a characteristic is asked for at all, and what to change: for lines whose spec and whose rule give no reason."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_core.facts import Characteristic
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """A why and a remedy; ``{required}`` in the remedy stands for what the line asks."""
+
+    why: str
+    remedy: str
+
+
+_GENERAL = Reason(
+    "A receiver that expects something else may refuse the file, or convert it in its own way.",
+    "Set it in the export to {required}.",
+)
+_REASONS: dict[str, Reason] = {
+    "file.name": Reason(
+        "The receiver files by name; another name is sorted to the wrong place or to nobody.",
+        "Rename the file to fit {required}.",
+    ),
+    "file.size": Reason("A file above the cap is refused at the door.", "Lower the video bit rate until it fits."),
+    "wrapper.format": Reason(
+        "The receiver opens one kind of wrapper; another is refused or wrapped anew, with losses nobody sees.",
+        "Choose the wrapper {required} in the export.",
+    ),
+    "wrapper.complete": Reason(
+        "A copy that was cut short plays up to a point and then stops.",
+        "Copy or export the file again and compare sizes at both ends.",
+    ),
+    "wrapper.index_first": Reason(
+        "A site that reads the file while it comes in has to wait for its last bytes, or refuses it.",
+        "Switch on the setting that puts the index at the start; no new encode is needed.",
+    ),
+    "wrapper.duration": Reason(
+        "A slot has a length; what is longer is cut.", "Set in and out so that it fits {required}."
+    ),
+    "wrapper.bitrate": Reason(
+        "Picture, sound and text together must pass through the same door.",
+        "Lower the maximum bit rate of picture or sound until the whole fits {required}.",
+    ),
+    "wrapper.start_timecode": Reason(
+        "Whoever cues, captions or continues by timecode is off by the difference.",
+        "Set the timeline's start timecode to {required}, and let the export carry it.",
+    ),
+    "picture.codec": Reason("A receiver decodes what it was built for.", "Choose the codec {required} in the export."),
+    "picture.profile": Reason(
+        "A profile is the set of tools a decoder must know; one tool too many and it shows nothing.",
+        "Set the profile of the export to {required}.",
+    ),
+    "picture.level": Reason(
+        "A level is what a decoder must bear in samples and bits; above it the picture stutters or stays black.",
+        "Set the level of the export to {required}.",
+    ),
+    "picture.entropy": Reason(
+        "The simpler coding wastes about a tenth of the bits.", "Switch on {required} in the export."
+    ),
+    "picture.ref_frames": Reason(
+        "Each reference picture takes memory that a player may not have.", "Set reference frames to {required}."
+    ),
+    "picture.slices": Reason(
+        "Slices keep damage small and decode side by side.", "Set slices a picture to {required}."
+    ),
+    "picture.b_frames": Reason(
+        "Long runs of B pictures need more memory and delay than a player has.",
+        "Set B pictures in a row to {required}.",
+    ),
+    "picture.size": Reason(
+        "A receiver scales, crops or pads another size by its own choice.",
+        "Set the export's size to {required}, and look at what fills the frame when the shape differs.",
+    ),
+    "picture.pixel_aspect": Reason(
+        "Players that ignore the shape of pixels show the picture stretched.", "Export with pixels of {required}."
+    ),
+    "picture.display_aspect": Reason(
+        "A wrong shape stretches every face.", "Set the display aspect of the export to {required}."
+    ),
+    "picture.rotation": Reason(
+        "Copies made by a site often lose the turn, and the picture lies on its side.",
+        "Export upright pixels in place of a turn in the display matrix.",
+    ),
+    "picture.frame_rate": Reason(
+        "At another rate frames are dropped, repeated or blended on the way, which shows in every pan.",
+        "Set the export's frame rate to exactly {required}.",
+    ),
+    "picture.rate_mode": Reason(
+        "With wandering steps between frames, sound slips and edits land between frames.",
+        "Conform the source to a constant rate before editing, and export at a constant rate.",
+    ),
+    "picture.scan": Reason(
+        "A picture shown the wrong way combs or loses half its lines.", "Set fields of the export to {required}."
+    ),
+    "picture.field_order": Reason(
+        "Shown in the wrong order, motion steps back fifty or sixty times a second.",
+        "Set the field order of the export to {required} field first.",
+    ),
+    "picture.chroma": Reason(
+        "Colour that was thrown away cannot be brought back.", "Export again from the timeline with {required}."
+    ),
+    "picture.bit_depth": Reason(
+        "Too few bits show steps in skies and fades.", "Set the depth of the export to {required}."
+    ),
+    "picture.alpha": Reason(
+        "What is laid over another picture needs its edges.", "Switch alpha in the export accordingly."
+    ),
+    "picture.hdr": Reason("Sets use it to map the picture to what they can show.", "Fill in the light metadata."),
+    "picture.primaries": Reason(
+        "Without a description each player guesses, and reds and greens shift.", "Flag colour primaries as {required}."
+    ),
+    "picture.transfer": Reason(
+        "Without a description each player guesses, and the picture comes out too light or too dark.",
+        "Flag the transfer as {required}.",
+    ),
+    "picture.matrix": Reason(
+        "Without a description each player guesses, and skin turns green or orange.", "Flag the matrix as {required}."
+    ),
+    "picture.range": Reason(
+        "Read the wrong way, blacks turn grey or drown.", "Export in {required} range and flag it so."
+    ),
+    "bitrate.average": Reason(
+        "Too few bits spoil the picture where it moves; too many are thrown away by the receiver.",
+        "Set the video bit rate of the export to {required}.",
+    ),
+    "bitrate.peak_1s": Reason(
+        "Above the peak the picture stops while the player waits for bits.",
+        "Set the maximum bit rate of the export to {required}.",
+    ),
+    "bitrate.buffer": Reason(
+        "A player's buffer that runs empty shows a standing or broken picture.",
+        "Set the maximum bit rate and the buffer of the export to those of the order.",
+    ),
+    "bitrate.bits_per_pixel": Reason(
+        "Bits far off the usual point to an empty picture or a wrong setting.", "Compare the export's quality setting."
+    ),
+    "gop.longest": Reason(
+        "Players cue and search by random access points; long groups make both slow.",
+        "Set the group of pictures to {required} frames.",
+    ),
+    "gop.open": Reason(
+        "After a jump, pictures that need the former group come out broken.", "Switch on closed groups of pictures."
+    ),
+    "sound.tracks": Reason("Receivers find languages and mixes by track.", "Export with sound tracks: {required}."),
+    "sound.codec": Reason("A receiver plays the sound it was built for.", "Set the sound codec to {required}."),
+    "sound.sample_rate": Reason(
+        "Sound at another sample rate is converted on the way, or plays at the wrong speed and pitch.",
+        "Set the sample rate to {required} through the whole chain.",
+    ),
+    "sound.bit_depth": Reason("Too few bits hiss in quiet places.", "Set the depth of the sound to {required}."),
+    "sound.channels": Reason(
+        "Another number of channels is mixed down or comes out of the wrong loudspeaker.",
+        "Set the channels of each track to {required}.",
+    ),
+    "sound.bitrate": Reason(
+        "Too few bits make speech hollow and applause gurgle.", "Set the sound bit rate to {required}."
+    ),
+    "text.chapters": Reason("Viewers jump by chapters.", "Set chapter marks in the timeline and export them."),
+    "edit.length": Reason(
+        "An extra frame belongs to something else, and a missing one to the film.",
+        "Set in and out to the range that is ordered.",
+    ),
+    "edit.frame_rate": Reason(
+        "Between rates frames are dropped, repeated or blended on the way.", "Export at the timeline's own rate."
+    ),
+    "edit.size": Reason("A scaled picture loses sharpness.", "Export at the timeline's own size."),
+    "edit.start_timecode": Reason(
+        "Lists, captions and notes count from the timeline's timecode.", "Let the export carry the timeline's timecode."
+    ),
+    "edit.sample_rate": Reason(
+        "Sound that is converted once more loses a little each time.", "Export at the timeline's own sample rate."
+    ),
+}
+
+
+def reason_for(row: Characteristic) -> Reason:
+    """Return the general reason to ask for a characteristic."""
+    return _REASONS.get(row.id, _GENERAL)
