@@ -31,7 +31,9 @@ class Small:
     timecode: str | None = None
     sound: str | None = None  #: codec, None for a silent file
     sample_rate: int = 48000
+    sound_seconds: float | None = None  #: length of the sound; that of the pictures where it is not given
     prepare: Callable[[Any, Any], None] | None = None  #: called with container and stream before the first frame
+    mark: Callable[[Any], Any] | None = None  #: gives each frame flags, such as that of its fields
 
 
 def make_small(path: Path, recipe: Small) -> Path:
@@ -51,7 +53,8 @@ def make_small(path: Path, recipe: Small) -> Path:
     if sound is not None:
         sound.layout = "stereo"
     for number in range(recipe.frames):
-        container.mux(stream.encode(_frame(recipe, number, base)))
+        frame = _frame(recipe, number, base)
+        container.mux(stream.encode(recipe.mark(frame) if recipe.mark else frame))
     container.mux(stream.encode(None))
     if sound is not None:
         _write_tone(container, sound, recipe)
@@ -70,7 +73,8 @@ def _frame(recipe: Small, number: int, base: Fraction) -> av.VideoFrame:
 
 
 def _write_tone(container: Any, stream: Any, recipe: Small) -> None:
-    count = round(recipe.frames / recipe.rate * recipe.sample_rate)
+    length = recipe.sound_seconds or recipe.frames / recipe.rate
+    count = round(length * recipe.sample_rate)
     tone = np.sin(2 * np.pi * _TONE_HZ * np.arange(count) / recipe.sample_rate) * 0.2
     for at in range(0, count, 1024):
         block = np.stack([tone[at : at + 1024]] * 2)

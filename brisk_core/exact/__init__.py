@@ -1,6 +1,13 @@
 """Exact value types of the trade: ``rates``, ``timecode``, ``sizes``, ``bits``, ``durations``."""
 
-from brisk_core.exact.bits import parse_bit_rate, parse_bits, parse_bytes, spell_bit_rate, spell_bytes
+from brisk_core.exact.bits import (
+    parse_bit_rate,
+    parse_bits,
+    parse_bytes,
+    spell_bit_rate,
+    spell_bit_rate_exactly,
+    spell_bytes,
+)
 from brisk_core.exact.durations import parse_seconds, spell_seconds
 from brisk_core.exact.rates import (
     STANDARD_RATES,
@@ -40,6 +47,7 @@ __all__ = [
     "rate_family",
     "rate_of_steps",
     "spell_bit_rate",
+    "spell_bit_rate_exactly",
     "spell_bytes",
     "spell_rate",
     "spell_rate_exactly",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from decimal import Decimal
 from fractions import Fraction
 
 from brisk_core.errors import ValueRefused
@@ -74,6 +75,14 @@ def _scaled(value: int, steps: tuple[tuple[int, str], ...]) -> str:
 def spell_bit_rate(bits_per_second: int) -> str:
     """Return such as ``49.8 Mb/s``; rounded for reading, never for comparing."""
     return _scaled(bits_per_second, ((1_000_000, "Mb/s"), (1_000, "kb/s"), (1, "bit/s")))
+
+
+def spell_bit_rate_exactly(bits_per_second: int) -> str:
+    """Return such as ``10.08 Mb/s``, with every digit that counts: for what is required, which must not be rounded."""
+    for factor, unit in ((1_000_000, "Mb/s"), (1_000, "kb/s")):
+        if bits_per_second >= factor and bits_per_second * 1000 % factor == 0:
+            return f"{Decimal(bits_per_second) / factor:f} {unit}"
+    return f"{bits_per_second:,} bit/s"
 
 
 def spell_bytes(size: int) -> str:

@@ -205,6 +205,10 @@ def _spell_object(value: dict[str, Any]) -> str:
     return ", ".join(f"{key.replace('_', ' ')} {item}" for key, item in value.items()) or "none"
 
 
+def _how_many(count: int, noun: str) -> str:
+    return "none" if not count else f"{count} {noun}{'' if count == 1 else 's'}"
+
+
 _SPELL: dict[Kind, Callable[[Any], str]] = {
     Kind.FLAG: lambda value: "yes" if value else "no",
     Kind.BYTES: spell_bytes,
@@ -214,12 +218,12 @@ _SPELL: dict[Kind, Callable[[Any], str]] = {
     Kind.SECONDS: spell_seconds,
     Kind.SIZE: spell_size,
     Kind.AREA: lambda value: f"{value[2]} × {value[3]} at {value[0]}, {value[1]}",
-    Kind.NUMBER: lambda value: f"{value:g}",
+    Kind.NUMBER: lambda value: f"{float(value):g}",
     Kind.TEXTS: lambda value: ("; " if any(" " in one for one in value) else ", ").join(value) or "none",
     Kind.TRACKS: lambda value: ", ".join(f"{track.kind} {track.codec}" for track in value) or "none",
     Kind.CAPTIONS: lambda value: ", ".join(f"{one.kind} {one.format}" for one in value) or "none",
-    Kind.CHAPTERS: lambda value: f"{len(value)} chapters" if len(value) != 1 else "1 chapter",
-    Kind.SPANS: lambda value: f"{len(value)} places" if len(value) != 1 else "1 place",
+    Kind.CHAPTERS: lambda value: _how_many(len(value), "chapter"),
+    Kind.SPANS: lambda value: _how_many(len(value), "place"),
     Kind.OBJECT: _spell_object,
 }
 

@@ -312,7 +312,7 @@ def _read_text(builder: FactsBuilder, container: InputContainer, structure: Stru
         tracks = tuple(
             Track(
                 kind=_LIBRARY_KINDS.get(stream.type, "data"),
-                codec=stream.codec_context.name if stream.codec_context else "",
+                codec=library.plain_codec(stream.type, stream.codec_context.name) if stream.codec_context else "",
                 language=stream.metadata.get("language"),
                 default=bool(int(stream.disposition) & 1),
             )

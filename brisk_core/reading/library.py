@@ -79,6 +79,11 @@ def sound_codec(name: str) -> str:
     return {"libopus": "opus", "mp3float": "mp3", "libvorbis": "vorbis"}.get(name, name)
 
 
+def plain_codec(kind: str, name: str) -> str:
+    """Return the plain name of a stream's codec, by the library's kind of stream."""
+    return picture_codec(name) if kind == "video" else sound_codec(name) if kind == "audio" else name
+
+
 def pcm_bits(name: str) -> int | None:
     """Return the sample depth in a PCM codec's name."""
     match = _PCM.fullmatch(name)

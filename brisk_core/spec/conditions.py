@@ -12,7 +12,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.errors import Mistake, ValueRefused
-from brisk_core.exact import parse_bit_rate, parse_bits, spell_bit_rate
+from brisk_core.exact import parse_bit_rate, parse_bits, spell_bit_rate_exactly
 from brisk_core.facts import REGISTRY, Characteristic, Kind, spell
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.values import is_ordered, rank, read_value, same
@@ -44,6 +44,8 @@ class Condition:
         raise NotImplementedError
 
     def _spell(self, value: Any) -> str:
+        if self.row.kind is Kind.BIT_RATE:
+            return spell_bit_rate_exactly(value)
         return spell(self.row.kind, False, value, self.row.unit)
 
 
@@ -171,7 +173,7 @@ class FitsBuffer(Condition):
     size: int  #: bits
 
     def required(self) -> str:
-        return f"fits {self.size:,} bit at {spell_bit_rate(self.rate)}"
+        return f"fits {self.size:,} bit at {spell_bit_rate_exactly(self.rate)}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -424,6 +426,11 @@ _READERS: dict[str, Callable[[ConditionReader, Characteristic, object, str], Con
 
 #: Conditions that look at more than one value of one witness and so stand alone.
 _OUTERMOST = {"cases", "table", "witnesses_agree", "fits_buffer"}
+
+
+def in_prose(required: str) -> str:
+    """Return what is required as it stands inside a sentence: at most and at least in words."""
+    return required.replace("≤", "at most").replace("≥", "at least")
 
 
 def nearest_ids(met: str) -> str:

@@ -13,7 +13,7 @@ import yaml
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Characteristic, Witness
-from brisk_core.spec.conditions import Condition, ConditionReader, FitsBuffer, nearest_ids
+from brisk_core.spec.conditions import Condition, ConditionReader, FitsBuffer, in_prose, nearest_ids
 from brisk_core.spec.reasons import reason_for
 
 SPEC_FORMAT = 1
@@ -56,7 +56,7 @@ class Line:
     @property
     def remedy_told(self) -> str:
         """What to change when it is unmet: the spec's own words, else the general remedy."""
-        return self.remedy or reason_for(self.row).remedy.format(required=self.condition.required())
+        return self.remedy or reason_for(self.row).remedy.format(required=in_prose(self.condition.required()))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

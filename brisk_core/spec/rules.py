@@ -22,6 +22,7 @@ from brisk_core.spec.conditions import (
     Table,
     Within,
     WitnessesAgree,
+    in_prose,
 )
 from brisk_core.spec.values import rank
 
@@ -71,7 +72,7 @@ class Rule:
 
     def explain(self, unmet: Unmet) -> tuple[str, str]:
         """Return why it matters and what to change."""
-        values = {"required": unmet.required, "label": unmet.label}
+        values = {"required": in_prose(unmet.required), "label": unmet.label}
         return self.why.format(**values), self.remedy.format(**values)
 
 
@@ -384,13 +385,11 @@ RULES: tuple[Rule, ...] = (
         code="range.below",
         applies=_below,
         template="{who} {label} {found}; {required} is asked.",
-        remedy="Raise it in the export until it lies within {required}.",
     ),
     Rule(
         code="range.above",
         applies=_above,
         template="{who} {label} {found}; {required} is asked.",
-        remedy="Lower it in the export until it lies within {required}.",
     ),
     Rule(
         code="timeline.differs",
@@ -402,15 +401,11 @@ RULES: tuple[Rule, ...] = (
         code="value.none-of",
         applies=lambda unmet: isinstance(unmet.condition, OneOf),
         template="{who} {label} {found}; {required} is asked.",
-        why="A receiver that expects {required} may refuse the file, or convert it in its own way.",
-        remedy="Set {label} in the export to {required}.",
     ),
     Rule(
         code="value.differs",
         applies=lambda _: True,
         template="{who} {label} {found} where {required} is asked.",
-        why="A receiver that expects {required} may refuse the file, or convert it in its own way.",
-        remedy="Set {label} in the export to {required}.",
     ),
 )
 

@@ -14,9 +14,10 @@ from typing import Any
 from unittest import TestCase
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.facts import inspection_to_json
+from brisk_core.facts import Inspection, inspection_to_json
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
+from brisk_core.reading.wrappers.tests.test_riff import chunk, lists, wave_format
 from brisk_core.small_media import Small, make_small
 
 LONGEST_S = 20
@@ -31,8 +32,16 @@ KINDS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("h.webm", {"codec": "libvpx-vp9"}),
     ("i.mp4", {"codec": "libx265", "options": {"x265-params": "log-level=none"}}),
     ("j.mp4", {"container_options": {"movflags": "frag_keyframe+empty_moov"}}),
-    ("k.mkv", {"codec": "ffv1"}),
+    ("k.mkv", {"codec": "ffv1", "sound": "flac"}),
+    ("l.webm", {"codec": "libsvtav1", "options": {"preset": "12"}, "sound": "libopus"}),
+    ("m.mov", {"codec": "dnxhd", "pixels": "yuv422p", "options": {"profile": "dnxhr_lb"}, "size": (256, 128)}),
+    ("n.avi", {"codec": "mjpeg", "pixels": "yuvj420p", "sound": "pcm_s16le"}),
+    ("o.ts", {"codec": "libx265", "options": {"x265-params": "log-level=none"}, "sound": "ac3"}),
+    ("p.mpg", {"codec": "mpeg2video", "format": "vob", "sound": "mp2"}),
+    ("q.mov", {"codec": "jpeg2000"}),
 )
+#: Wrappers that say how long they are, so that a file cut short can always be told.
+_KNOW_THEIR_LENGTH = ("mp4", "mov", "mkv", "webm", "mxf", "avi", "wav")
 _LENGTHS = (b"\xff\xff\xff\xff", b"\0\0\0\0", b"\x7f\xff\xff\xff", b"\0\0\0\1")
 
 
@@ -60,6 +69,16 @@ def _too_long(*_: object) -> None:
     raise TimeoutError(f"reading took longer than {LONGEST_S} s")
 
 
+def _is_cut(name: str, path: Path, whole: bytes) -> bool:
+    """Is the file a beginning of the whole one, in a wrapper that can tell?"""
+    shorter = path.stat().st_size < len(whole)
+    return shorter and name.rpartition(".")[2] in _KNOW_THEIR_LENGTH and whole.startswith(path.read_bytes())
+
+
+def _says_whole(found: Inspection) -> bool:
+    return bool(found.best("wrapper.complete")) and found.facts["wrapper.format"].observed != "other"
+
+
 def read_damaged(folder: Path, count: int, seed: int) -> Iterator[tuple[str, float]]:
     """Read ``count`` damaged files; yield "read" or "refused" and how long it took. Anything else is raised."""
     chance = random.Random(seed)
@@ -67,6 +86,7 @@ def read_damaged(folder: Path, count: int, seed: int) -> Iterator[tuple[str, flo
     for name, recipe in KINDS:
         path = make_small(folder / name, Small(**({"options": {}, "frames": 12} | recipe)))
         wholes.append((name, path.read_bytes()))
+    wholes.append(("r.wav", lists(b"RIFF", b"WAVE", wave_format(), chunk(b"data", bytes(range(240)) * 300))))
     signal.signal(signal.SIGALRM, _too_long)
     for number in range(count):
         name, whole = chance.choice(wholes)
@@ -75,8 +95,11 @@ def read_damaged(folder: Path, count: int, seed: int) -> Iterator[tuple[str, flo
         began = time.monotonic()
         signal.alarm(LONGEST_S)
         try:
-            inspection_to_json(inspect(Source.at(str(path))).inspection)
+            found = inspect(Source.at(str(path))).inspection
+            inspection_to_json(found)
             outcome = "read"
+            if _is_cut(name, path, whole) and _says_whole(found):
+                raise ValueError(f"cut to {path.stat().st_size} of {len(whole)} bytes, and said to be whole")
         except UnreadableFile as error:
             outcome = "refused" if str(error) else "refused without a word"
         except Exception as error:

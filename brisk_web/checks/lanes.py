@@ -11,11 +11,13 @@ from typing import Any
 import numpy as np
 
 from brisk_core.edit import Timeline
-from brisk_core.packets import PacketSeries, load_series, one_second_windows
+from brisk_core.packets import PacketSeries, fullness, load_series, one_second_windows
+from brisk_core.packets.series import SOUND_STEPS
 from brisk_core.spec import bit_rate_limits
 from brisk_web.checks.models import Check
 
 MOST_COLUMNS = 4000
+_MOST_SOUND_TRACKS = 4  # drawn; more are named by their number
 _TYPES_BELOW = 800  # frames in the window up to which every picture is drawn by itself
 
 
@@ -27,6 +29,9 @@ class Series:
     types: bytes  #: letters by frame
     entries: np.ndarray  #: frames where a player can start
     rates: np.ndarray | None  #: bits in the second from each packet on, in decode order; None under a second
+    steps: np.ndarray  #: microseconds from each frame to the next; the last has the mean
+    sound: tuple[np.ndarray, ...]  #: bytes of each track in each 1/25 s from the first frame on
+    packets: PacketSeries
 
     def __len__(self) -> int:
         return len(self.sizes)
@@ -37,7 +42,13 @@ def _series(path: str, modified_ns: int, rate: Fraction) -> Series:
     packets: PacketSeries = load_series(Path(path))
     order = packets.presentation_order
     windows = one_second_windows(packets, rate)
+    pts = packets.pts[order]
+    steps = np.rint(np.diff(pts) * float(packets.time_base * 1_000_000)).astype(np.int64)
+    first = max(int(pts[0] * packets.time_base * SOUND_STEPS), 0)
     return Series(
+        steps=np.append(steps, round(1_000_000 / rate)),
+        sound=tuple(track[first:].astype(np.int64) for track in packets.sound),
+        packets=packets,
         sizes=packets.sizes[order].astype(np.int64),
         types=bytes(packets.types[order]),
         entries=np.flatnonzero(packets.random_access[order]),
@@ -54,6 +65,13 @@ def series_of(check: Check) -> Series | None:
         return None
     path = inspection.series_path
     return _series(str(path), path.stat().st_mtime_ns, rate)
+
+
+@lru_cache(maxsize=16)
+def _fullness(path: str, modified_ns: int, rate: Fraction, buffer_rate: int, buffer_size: int) -> np.ndarray:
+    """Bits left in a buffer after each frame was taken out, by presented frame."""
+    packets = _series(path, modified_ns, rate).packets
+    return fullness(packets, rate, buffer_rate, buffer_size)[packets.presentation_order]
 
 
 def columns(values: np.ndarray, start: int, end: int, width: int) -> list[list[int]]:
@@ -100,6 +118,37 @@ def _edit_lane(check: Check, timeline: Timeline | None, rate: Fraction) -> dict[
     return {"events": events, "marks": marks, "length": float(part.length * scale)}
 
 
+def _buffer_lane(
+    check: Check, limits: dict[str, int], rate: Fraction, start: int, end: int, width: int
+) -> dict[str, Any]:
+    """The buffer that the spec gives, else the one that the stream codes, and what is left in it after each frame."""
+    inspection = check.media_file.inspection
+    facts = inspection.facts if inspection else None
+    if inspection is None or facts is None:
+        return {}
+    given = "buffer_rate" in limits
+    coded = facts.facts["bitrate.buffer"].coded
+    if not given and not coded:
+        return {}
+    size = limits["buffer_size"] if given else coded["size"]
+    speed = limits["buffer_rate"] if given else coded["rate"]
+    path = inspection.series_path
+    left = _fullness(str(path), path.stat().st_mtime_ns, rate, speed, size)
+    return {
+        "size": size,
+        "rate": speed,
+        "given": given,
+        "left": columns(left, start, end, width),
+        "least": int(left.min()),
+    }
+
+
+def _sound_lane(series: Series, rate: Fraction, start: int, end: int, width: int) -> list[list[list[int]]]:
+    """The bytes of the first tracks in the window, a list of columns for each."""
+    first, last = int(start / rate * SOUND_STEPS), -int(-end / rate * SOUND_STEPS // 1)
+    return [columns(track, first, last, width) for track in series.sound[:_MOST_SOUND_TRACKS]]
+
+
 def window(check: Check, start: int, end: int, width: int) -> dict[str, Any] | None:
     """Return everything the lanes draw of frames ``[start, end)`` in ``width`` columns, ``None`` without a series."""
     series = series_of(check)
@@ -113,14 +162,20 @@ def window(check: Check, start: int, end: int, width: int) -> dict[str, Any] | N
     timeline = check.timeline.edit if check.timeline else None
     few = end - start <= _TYPES_BELOW
     inside = series.entries[(series.entries >= start) & (series.entries < end)]
+    limits = _limits(check)
     return {
+        "buffer": _buffer_lane(check, limits, rate, start, end, width),
+        "steps": columns(series.steps, start, end, width),
+        "period": round(1_000_000 / rate),
+        "sound": _sound_lane(series, rate, start, end, width),
+        "sound_tracks": len(series.sound),
         "start": start,
         "end": end,
         "frames": len(series),
         "edit": _edit_lane(check, timeline, rate),
         "rates": columns(series.rates, start, end, width) if series.rates is not None else [],
         "rates_end": len(series.rates) if series.rates is not None else 0,
-        "limits": _limits(check),
+        "limits": {name: limits[name] for name in ("peak", "most", "least") if name in limits},
         "sizes": columns(series.sizes, start, end, width),
         "types": series.types[start:end].decode("ascii") if few else "",
         "entries": inside.tolist() if len(inside) <= width // 3 else [],

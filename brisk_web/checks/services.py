@@ -18,7 +18,7 @@ from brisk_web.checks.models import Check, Finding
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
 from brisk_web.inspections.models import Inspection
-from brisk_web.jobs.models import Render
+from brisk_web.jobs.models import Deliverable, Render
 from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile
 
@@ -156,15 +156,23 @@ def _changes(check: Check, document: dict[str, Any]) -> list[dict[str, str]]:
 def judge_again(version: SpecVersion, *, by: Any) -> int:
     """Judge every check by an older version of a spec by this one; return how many. No file is read again.
 
-    Whoever had a check in hand finds the former version in the audit trail.
+    Deliverables that are owed by an older version are owed by this one from then on, so that their next attempt is
+    judged alike.
     """
     done = 0
     waiting = list(behind(version).values_list("pk", flat=True))
     for at in range(0, len(waiting), _BATCH):
         with transaction.atomic():
             done += _judge_batch(version, waiting[at : at + _BATCH])
+    owed = Deliverable.objects.filter(spec_version__spec=version.spec, spec_version__number__lt=version.number)
+    owed.update(spec_version=version)
     if done:
-        record("spec.judged-again", version, f"Judged {done} checks again by {version}", by=by)
+        record(
+            "spec.judged-again",
+            version,
+            f"Judged {done} {'check' if done == 1 else 'checks'} again by {version}",
+            by=by,
+        )
     return done
 
 

@@ -101,7 +101,8 @@ def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
                 text = f"{value.numerator}/{value.denominator}"  # the fraction itself is the proof here
             else:
                 text = spell_value(row.kind, row.per_track, value, row.unit)
-        witnesses.append({"words": words, "text": text})
+        place = facts.places.get(row.id, {}).get(name, "") if facts else ""
+        witnesses.append({"words": words, "text": text, "place": place})
     return {"finding": finding, "document": document, "row": row, "witnesses": witnesses}
 
 

@@ -5,7 +5,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path
 
-from brisk_web.checks import side_views
+from brisk_web.checks import again_views, side_views
 from brisk_web.checks import views as checks
 from brisk_web.edits import views as edits
 from brisk_web.house import views as house
@@ -38,6 +38,9 @@ urlpatterns = [
     path("inspections/<int:inspection_id>/cancel", inspections.cancel, name="cancel-inspection"),
     path("intake/uploads/", upload_views.create, name="uploads"),
     path("intake/uploads/<uuid:upload_id>/", upload_views.upload, name="upload"),
+    path("specs/new", shelf.write_spec, name="new-spec"),
+    path("specs/<slug:slug>/change", shelf.write_spec, name="change-spec"),
+    path("specs/<slug:slug>/judge-again", again_views.judge_again, name="judge-again"),
     path("specs/", shelf.spec_list, name="specs"),
     path("specs/<slug:slug>/", shelf.spec_sheet, name="spec"),
     path("specs/<slug:slug>/<int:number>.<str:kind>", shelf.spec_document, name="spec-document"),

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import datetime
+import json
+from collections.abc import Mapping
 from typing import Any
 
+import yaml
 from django.db import transaction
 from django.utils import timezone
 
@@ -39,5 +43,18 @@ def publish(document: Document, *, by: Any = None) -> SpecVersion:
 
 
 def publish_shelf() -> list[SpecVersion]:
-    """Publish every shipped spec that is not on the shelf as it ships."""
-    return [publish(document) for document in shelf_specs().values()]
+    """Publish every shipped spec that has never been on the shelf as it ships; later versions by people stay on top."""
+    found = []
+    for document in shelf_specs().values():
+        shipped = SpecVersion.objects.filter(spec__slug=document.id, document=spec_to_document(document)).first()
+        found.append(shipped or publish(document))
+    return found
+
+
+def document_as_yaml(document: Mapping[str, Any]) -> str:
+    """Return a document as people write it, with days as days."""
+    copy: dict[str, Any] = json.loads(json.dumps(document))
+    for key in ("issued", "review_by"):
+        if copy.get(key):
+            copy[key] = datetime.date.fromisoformat(str(copy[key]))
+    return yaml.safe_dump(copy, sort_keys=False, allow_unicode=True, width=110)

@@ -11,7 +11,9 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.facts import REGISTRY, Group, Inspection, Unheard, Witness, spell
+from brisk_core.packets import LINE_SPEEDS, LinePlay, play_over_line
 from brisk_web.jobs.services import suggest
 from brisk_web.storage import services
 from brisk_web.storage.models import MediaFile, StorageRoot
@@ -100,6 +102,18 @@ def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
         "inspection": inspection,
         "groups": _fact_groups(facts) if facts else [],
         "unmeasured": _unmeasured(facts) if facts else [],
+        "lines": [
+            {
+                "speed": spell_bit_rate(one.bits_per_second),
+                "play": one,
+                "longest": max((s for _, s in one.stalls), default=0),
+            }
+            for one in (_over_lines(file, facts) if facts else ())
+        ],
+        "an_hour": spell_bytes(round(facts.best("wrapper.bitrate") * 3600 / 8))
+        if facts and facts.best("wrapper.bitrate")
+        else "",
+        "with_places": request.GET.get("places") == "1",
         "checks": file.checks.select_related("spec_version__spec", "render__deliverable__job"),
         "suggestion": suggest(file.name),
         "refresh_ms": 1500 if inspection and inspection.is_active else 0,
@@ -111,17 +125,19 @@ def _spelled(facts: Inspection, id_: str) -> dict[str, Any] | None:
     row, witnessed = REGISTRY[id_], facts.facts[id_]
     if not witnessed.spoken():
         return None
+    places = facts.places.get(id_, {})
     cells = []
     for witness in Witness:
         value = witnessed.of(witness)
         known = value is not None and value is not Unheard.UNHEARD
-        cells.append(spell(row.kind, row.per_track, value, row.unit) if known else "")
-    said = {text for text in cells if text}
-    return {"row": row, "cells": cells, "disagree": len(said) > 1 and id_ not in _APPROXIMATE}
-
-
-#: Characteristics whose witnesses measure different things, so that a difference is no contradiction.
-_APPROXIMATE = ("bitrate.average", "sound.bitrate", "wrapper.duration", "wrapper.bitrate", "wrapper.start_timecode")
+        text = spell(row.kind, row.per_track, value, row.unit) if known else ""
+        cells.append({"text": text, "place": places.get(witness.value, "")})
+    contradictions = facts.best("file.contradictions") or ()
+    return {
+        "row": row,
+        "cells": cells,
+        "disagree": any(one.startswith(f"{row.label.lower()}:") for one in contradictions),
+    }
 
 
 def _fact_groups(facts: Inspection) -> list[tuple[str, list[dict[str, Any]]]]:
@@ -132,6 +148,16 @@ def _fact_groups(facts: Inspection) -> list[tuple[str, list[dict[str, Any]]]]:
         if kept:
             groups.append((group.value, kept))
     return groups
+
+
+def _over_lines(file: MediaFile, facts: Inspection) -> list[LinePlay]:
+    """How the file plays to viewers on slow lines, for each of some speeds; nothing for a file without pictures."""
+    rate = facts.best("picture.frame_rate")
+    series = file.inspection.load_series() if file.inspection and rate else None
+    if series is None or facts.best("picture.frame_count") is None:
+        return []
+    first = facts.best("wrapper.index_first") is not False
+    return [play_over_line(series, rate, speed, file_size=file.size, index_first=first) for speed in LINE_SPEEDS]
 
 
 def _unmeasured(facts: Inspection) -> list[tuple[str, list[str]]]:

@@ -1,7 +1,13 @@
 from fractions import Fraction
 from typing import Any
 
+import av
+import numpy as np
+
 from brisk_core.facts import Chapter, Depth
+from brisk_core.inspect import inspect
+from brisk_core.packets import load_series, save_series
+from brisk_core.reading import Source
 from brisk_core.reading.tests.test_headers import MediaTest
 
 
@@ -79,3 +85,43 @@ class ObserveTest(MediaTest):
         facts = self.read(path)
         self.assertIs(facts.best("wrapper.complete"), False)
         self.assertRegex(facts.best("wrapper.damage")[0], r"^byte [\d,]+: \d+ or more packets of PID 0x\w+ are lost$")
+
+    def test_sizes_by_type_and_bits_per_pixel(self) -> None:
+        facts = self.read(self.made("a.mp4", frames=50, options={"x264-params": "bframes=2:keyint=25"}))
+        by_type = facts.best("bitrate.by_type")
+        self.assertEqual(set(by_type), {"I", "P", "B"})
+        self.assertGreater(by_type["I"], by_type["B"])
+        self.assertAlmostEqual(
+            facts.best("bitrate.bits_per_pixel"), facts.best("bitrate.average") / 25 / (192 * 128), places=3
+        )
+
+    def test_steps_of_a_variable_rate(self) -> None:
+        base = Fraction(1, 90000)
+        path = self.made("a.mp4", frames=40, time_base=base, times=lambda number: number * 3600 + (number % 2) * 900)
+        steps = self.read(path).best("timing.steps")
+        self.assertEqual((steps["smallest"], steps["largest"]), (0.03, 0.05))
+
+    def test_sound_is_counted_by_time(self) -> None:
+        path = self.made("a.mp4", frames=50, sound="aac")
+        series = inspect(Source.at(str(path)), Depth.PACKETS).series
+        assert series
+        self.assertEqual(len(series.sound), 1)
+        self.assertIn(len(series.sound[0]), (50, 51, 52))
+        save_series(series, self.folder / "s.npz")
+        again = load_series(self.folder / "s.npz")
+        np.testing.assert_array_equal(again.sound[0], series.sound[0])
+
+    def test_a_gap_in_the_sound_is_named(self) -> None:
+        whole = self.made("a.mp4", frames=75, sound="aac")
+        holed = self.folder / "b.mp4"
+        with av.open(str(whole)) as old, av.open(str(holed), "w") as new:
+            streams = {one.index: new.add_stream_from_template(one) for one in old.streams}
+            for packet in old.demux():
+                at = float(packet.pts * packet.time_base) if packet.pts is not None else 0
+                if packet.dts is None or (packet.stream.type == "audio" and 1 <= at < 2):
+                    continue
+                packet.stream = streams[packet.stream.index]
+                new.mux(packet)
+        gaps = self.read(holed).best("timing.sound_gaps")
+        self.assertEqual(len(gaps), 1)
+        self.assertRegex(gaps[0], r"^track 1: nothing for (1|0\.9\d*|1\.0\d*) s from 1(\.0\d*)? s on$")

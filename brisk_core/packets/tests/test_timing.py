@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from brisk_core.exact import STANDARD_RATES
 from brisk_core.facts import Span
-from brisk_core.packets.timing import find_gaps, fit_rate
+from brisk_core.packets.series import NO_TIME
+from brisk_core.packets.timing import find_disorder, find_duplicates, find_gaps, fit_rate
 
 BASES = (Fraction(1, 1000), Fraction(1, 90000), Fraction(1, 12800), Fraction(1, 48000))
 
@@ -63,3 +64,26 @@ class GapTest(TestCase):
     def test_rounding_is_no_gap(self) -> None:
         pts = grid(Fraction(24000, 1001), Fraction(1, 1000), 500)
         self.assertEqual(find_gaps(pts, Fraction(24000, 1001), Fraction(1, 1000)), ())
+
+
+class OddTimesTest(TestCase):
+    def test_frames_with_the_same_time(self) -> None:
+        found = find_duplicates(np.array([0, 40, 40, 80, 80, 80]))
+        self.assertEqual([(span.start, span.end) for span in found], [(2, 3), (4, 5), (5, 6)])
+        self.assertEqual(find_duplicates(np.array([0, 40, 80])), ())
+
+    def test_decode_times_that_go_back_or_come_too_late(self) -> None:
+        found = find_disorder(np.array([80, 40, 120, 160]), np.array([0, 40, 20, 200]))
+        self.assertEqual(
+            [(span.start, span.detail) for span in found],
+            [(2, "decode time goes back"), (3, "decoded after it should be shown")],
+        )
+
+    def test_packets_without_decode_times_are_passed_over(self) -> None:
+        self.assertEqual(find_disorder(np.array([0, 40]), np.array([NO_TIME, NO_TIME])), ())
+        self.assertEqual(find_disorder(np.array([0, 40, 80]), np.array([0, NO_TIME, 80])), ())
+
+    def test_very_many_are_counted(self) -> None:
+        found = find_duplicates(np.zeros(3000, dtype=np.int64))
+        self.assertEqual(len(found), 1000)
+        self.assertTrue(found[-1].detail.endswith("1999 more places"))

@@ -365,8 +365,9 @@ def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = 
         return "mpeg4"  # visual object sequence, visual object, plane (ISO/IEC 14496-2, table 6-3)
     if b"\x00\x00\x01\xb3" in data[:64]:
         return "mpeg2" if b"\x00\x00\x01\xb5" in data[:256] else "mpeg1"
-    if data[:4] == b"\x00\x00\x00\x01" or data[:3] == b"\x00\x00\x01":
-        first = data[4] if data[:4] == b"\x00\x00\x00\x01" else data[3]
+    long = data[:4] == b"\x00\x00\x00\x01"
+    if (long or data[:3] == b"\x00\x00\x01") and len(data) > 4:
+        first = data[4 if long else 3]
         if first == 0x46 or ((first >> 1) in (32, 33, 34, 35) and first & 0x81 == 0):
             return "hevc" if first != 0x67 else "avc"
         return "avc" if first & 0x1F in (1, 5, 6, 7, 8, 9) and not first & 0x80 else None

@@ -17,10 +17,8 @@ def read_program_stream(builder: FactsBuilder, file: BinaryIO, size: int) -> Str
     file.seek(0)
     head = file.read(_TAIL)
     damage: list[str] = []
-    if len(head) >= 14 and head[4] >> 6 == 1:  # the pack header of MPEG-2
-        rate = (head[10] << 14 | head[11] << 6 | head[12] >> 2) * 50 * 8
-        with builder.at("pack header at byte 0 (H.222.0, 2.5.3.3)"):
-            builder.declared("wrapper.bitrate", rate or None)
+    with builder.at("pack header at byte 0 (H.222.0, 2.5.3.3; 11172-1, 2.4.3.2)"):
+        builder.declared("wrapper.bitrate", _program_rate(head))
     file.seek(max(size - _TAIL, 0))
     tail = file.read(_TAIL)
     base = max(size - _TAIL, 0)
@@ -31,6 +29,17 @@ def read_program_stream(builder: FactsBuilder, file: BinaryIO, size: int) -> Str
         damage.append(f"{says} (the last pack begins at byte {base + pack:,})")
     say_completeness(builder, damage)
     return Structure(format="mpeg-ps", sounds=_sound_ids(head))
+
+
+def _program_rate(head: bytes) -> int | None:
+    """Return program_mux_rate in bit/s, ``None`` where it is not coded."""
+    if len(head) < 14:
+        return None
+    if head[4] >> 6 == 1:  # the pack header of MPEG-2
+        units = head[10] << 14 | head[11] << 6 | head[12] >> 2
+    else:
+        units = (head[9] & 0x7F) << 15 | head[10] << 7 | head[11] >> 1
+    return units * 50 * 8 or None
 
 
 def _cut_packet(data: bytes, at: int) -> str:

@@ -2,7 +2,7 @@
 document.addEventListener("alpine:init", () => {
   const POLL = 1000; // milliseconds between two looks while the file is read
   const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
-  const SMALLEST_WINDOW = 8; // frames
+  const SMALLEST_WINDOW = 1; // frames
   const STORE = "brisk-failing-first";
 
   Alpine.data("check", () => ({

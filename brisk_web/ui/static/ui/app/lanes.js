@@ -2,7 +2,7 @@
 (() => {
   const SVG = "http://www.w3.org/2000/svg";
   const LABELS = 92; // width of the names on the left
-  const LANES = { axis: 22, edit: 36, rate: 84, types: 64 };
+  const LANES = { axis: 22, edit: 36, rate: 78, buffer: 46, types: 56, steps: 34, sound: 34 };
 
   const make = (name, attributes, text) => {
     const node = document.createElementNS(SVG, name);
@@ -12,12 +12,12 @@
   };
   const spellRate = (bits) => (bits >= 1e6 ? `${(bits / 1e6).toFixed(1)} Mb/s` : `${(bits / 1e3).toFixed(0)} kb/s`);
 
-  // A band between the smallest and the largest value of each column, as one path.
+  // A band between the smallest and the largest value of each column, as one path; a column is as wide as its share.
   const band = (columns, x, y) => {
-    const step = columns.length;
-    if (!step) return "";
-    const top = columns.map(([, high], index) => `${x(index)},${y(high)}`);
-    const bottom = columns.map(([low], index) => `${x(index)},${y(low)}`).reverse();
+    if (!columns.length) return "";
+    const edge = (value, index) => `${x(index - 0.5)},${y(value)}L${x(index + 0.5)},${y(value)}`;
+    const top = columns.map(([, high], index) => edge(high, index));
+    const bottom = columns.map(([low], index) => `${x(index + 0.5)},${y(low)}L${x(index - 0.5)},${y(low)}`).reverse();
     return `M${top.join("L")}L${bottom.join("L")}Z`;
   };
 
@@ -51,7 +51,16 @@
     draw(data, spans) {
       this.data = data;
       this.svg.replaceChildren();
-      const height = Object.values(LANES).reduce((sum, one) => sum + one, 0);
+      const lanes = [
+        ["axis", (top) => this.drawAxis(top, height)],
+        ["edit", (top) => this.drawEdit(top)],
+        ["rate", (top) => this.drawRate(top)],
+        ["buffer", data.buffer.size && ((top) => this.drawBuffer(top))],
+        ["types", (top) => this.drawTypes(top)],
+        ["steps", (top) => this.drawSteps(top)],
+        ["sound", data.sound.length && ((top) => this.drawSound(top))],
+      ].filter(([, draw]) => draw);
+      const height = lanes.reduce((sum, [name]) => sum + LANES[name], 0);
       this.height = height;
       this.svg.setAttribute("viewBox", `0 0 ${this.width} ${height}`);
       this.svg.setAttribute("height", height);
@@ -59,15 +68,12 @@
       this.clip.append(make("rect", { x: LABELS, y: 0, width: this.room, height }));
       this.inside = make("g", { "clip-path": "url(#lane-room)" });
       this.svg.append(this.clip);
-      let top = 0;
-      this.drawAxis(top, height);
       this.svg.append(this.inside);
-      top += LANES.axis;
-      this.drawEdit(top);
-      top += LANES.edit;
-      this.drawRate(top);
-      top += LANES.rate;
-      this.drawTypes(top);
+      let top = 0;
+      for (const [name, draw] of lanes) {
+        draw(top);
+        top += LANES[name];
+      }
       this.spanLayer = make("g", {});
       this.headLayer = make("g", {});
       this.inside.append(this.spanLayer, this.headLayer);
@@ -186,6 +192,57 @@
         const x = this.x(entry);
         this.inside.append(make("line", { class: "gop", x1: x, x2: x, y1: top + 3, y2: top + 9 }));
       }
+    }
+
+    // The bits that a decoder's buffer still holds after each frame; below the floor the frame comes too late.
+    drawBuffer(top) {
+      this.rule(top);
+      const { size, rate, given, left, least } = this.data.buffer;
+      this.name(top, "Buffer", given ? "as the spec gives" : "as coded");
+      const { start, end } = this.data;
+      const floor = Math.min(0, least);
+      const y = (bits) => top + LANES.buffer - 4 - ((bits - floor) / (size - floor || 1)) * (LANES.buffer - 14);
+      const x = (index) => this.x(start + ((index + 0.5) / left.length) * (end - start));
+      this.inside.append(make("path", { class: "buffer", d: band(left.map(([, high]) => [floor, high]), x, y) }));
+      if (floor < 0) {
+        for (const [index, [low]] of left.entries()) {
+          if (low < 0) this.inside.append(make("line", { class: "late", x1: x(index), x2: x(index), y1: y(0), y2: y(low) }));
+        }
+        this.inside.append(make("line", { class: "limit", x1: LABELS, x2: this.width, y1: y(0), y2: y(0) }));
+      }
+      const words = `${(size / 1e6).toFixed(1)} Mb at ${spellRate(rate)}${floor < 0 ? ", runs empty" : ""}`;
+      this.inside.append(make("text", { class: floor < 0 ? "limit-text" : "quiet", x: LABELS + 4, y: top + 11 }, words));
+    }
+
+    // Time from each frame to the next; a constant rate is a flat line at one frame period.
+    drawSteps(top) {
+      this.rule(top);
+      const { steps, period, start, end } = this.data;
+      const highest = steps.reduce((most, [, high]) => Math.max(most, high), period);
+      const lowest = steps.reduce((least, [low]) => Math.min(least, low), period);
+      const flat = highest - lowest <= period / 20;
+      const spell = (micro) => `${(micro / 1000).toFixed(1)} ms`;
+      this.name(top, "Frame steps", flat ? spell(period) : `${spell(lowest)}–${spell(highest)}`);
+      const bound = Math.max(highest, period * 2);
+      const y = (micro) => top + LANES.steps - 4 - (micro / bound) * (LANES.steps - 8);
+      const x = (index) => this.x(start + ((index + 0.5) / steps.length) * (end - start));
+      const thick = bound / 24;
+      this.inside.append(make("path", { class: flat ? "step" : "step uneven", d: band(steps.map(([low, high]) => [low - thick, high + thick]), x, y) }));
+    }
+
+    drawSound(top) {
+      this.rule(top);
+      const { sound, sound_tracks: tracks, start, end } = this.data;
+      this.name(top, "Sound packets", tracks > sound.length ? `${sound.length} of ${tracks} tracks` : `${tracks} ${tracks === 1 ? "track" : "tracks"}`);
+      const high = (LANES.sound - 8) / sound.length;
+      sound.forEach((track, row) => {
+        if (!track.length) return;
+        const most = track.reduce((sum, [, value]) => Math.max(sum, value), 1);
+        const bottom = top + 4 + high * (row + 1);
+        const y = (bytes) => bottom - (bytes / most) * (high - 2);
+        const x = (index) => this.x(start + ((index + 0.5) / track.length) * (end - start));
+        this.inside.append(make("path", { class: "sound", d: band(track.map(([, value]) => [0, value]), x, y) }));
+      });
     }
 
     drawSpans(spans) {

@@ -1,0 +1,53 @@
+from django.test import TestCase
+
+from brisk_core.spec import shelf_specs
+from brisk_web.shelf.models import Spec
+from brisk_web.shelf.services import document_as_yaml, publish_shelf
+from brisk_web.testing import SPEC, HouseMixin, spec_version
+
+
+class WritingTest(HouseMixin, TestCase):
+    def test_a_lead_writes_a_spec_and_its_next_version(self) -> None:
+        self.sign_in("lead")
+        self.assertContains(self.client.get("/specs/new"), "brisk_spec: 1")
+        answer = self.client.post("/specs/new", {"document": SPEC, "publish": ""}, follow=True)
+        self.assertContains(answer, "Published Small spec, version 1")
+        changed = SPEC.replace("equals: 25", "equals: 30")
+        self.client.post("/specs/small/change", {"document": changed, "publish": ""})
+        current = Spec.objects.get(slug="small").current
+        assert current
+        self.assertEqual((current.number, current.document["lines"][0]["condition"]), (2, {"equals": 30}))
+
+    def test_mistakes_are_all_named_and_nothing_is_published(self) -> None:
+        self.sign_in("lead")
+        broken = SPEC.replace("equals: 25", "equals: fast").replace("picture.codec", "picture.kodec")
+        answer = self.client.post("/specs/new", {"document": broken, "publish": ""})
+        self.assertEqual(answer.status_code, 422)
+        self.assertContains(answer, "2 mistakes; nothing was published", status_code=422)
+        self.assertContains(answer, "expected picture.codec", status_code=422)
+        self.assertFalse(Spec.objects.exists())
+
+    def test_an_id_stays_with_its_spec(self) -> None:
+        spec_version()
+        self.sign_in("lead")
+        other = self.client.post("/specs/small/change", {"document": SPEC.replace("id: small", "id: other", 1)})
+        self.assertContains(other, "which never changes", status_code=422)
+        again = self.client.post("/specs/new", {"document": SPEC, "publish": ""})
+        self.assertContains(again, "there is a spec &#x27;small&#x27; already", status_code=422)
+
+    def test_looking_for_mistakes_publishes_nothing(self) -> None:
+        self.sign_in("lead")
+        self.assertContains(self.client.post("/specs/new", {"document": SPEC, "check": ""}), "No mistake in 4 lines")
+        self.assertFalse(Spec.objects.exists())
+
+    def test_only_a_lead_writes(self) -> None:
+        self.sign_in("operator")
+        self.assertEqual(self.client.get("/specs/new").status_code, 403)
+
+    def test_a_later_version_by_people_stays_on_top_of_a_shipped_one(self) -> None:
+        publish_shelf()
+        shipped = shelf_specs()["pebbleview-wide"]
+        text = document_as_yaml(dict(shipped.document)).replace("Pebbleview wide upload", "Pebbleview wide, ours")
+        mine = spec_version(text)
+        publish_shelf()
+        self.assertEqual(Spec.objects.get(slug="pebbleview-wide").current, mine)
