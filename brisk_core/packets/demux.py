@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from array import array
-from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -11,60 +10,86 @@ from typing import Any
 
 import av
 import numpy as np
+from av.container import InputContainer
+from numpy.typing import NDArray
 
 from brisk_core.packets.picture_types import count_slices, head_reader
 from brisk_core.packets.series import MOST_SOUND_STEPS, NO_TIME, SOUND_STEPS, PacketSeries
 from brisk_core.reading import HeaderReading, Source, open_container
+from brisk_core.reading.library import sound_codec
 from brisk_core.reading.wrappers.transport import find_losses
 
 SLICE_PICTURES = 50  # first pictures whose slices are counted (characteristics, picture.slices)
 _REPORT_EVERY = 2000  # packets between two reports of progress
+#: Wrappers whose damage in mid file the demuxer's marks alone tell; reading a mark takes time.
+_WITH_MARKS = ("mpeg-ps", "other")
+_FRAMED_SOUND = {"aac", "ac3", "eac3", "mp2", "mp3"}
 _MOST_GAPS = 100  # gaps of sound kept for each track
 _SOUND_PATIENCE = Fraction(1, 200)  # seconds by which a sound packet may come late before it counts as a gap
 
 Progress = Callable[[int, int], None]  #: bytes done, bytes in all
+Taker = Callable[[Any, int], None]  #: takes one packet and its size
 
 
 @dataclass(slots=True, kw_only=True)
 class SoundTotals:
-    """Sums over the packets of one sound track."""
+    """Sums over the packets of one sound track; packets are gathered and summed many at a time."""
 
     time_base: Fraction
+    framed: bool = False  #: is the sound coded in frames of one length, unlike PCM?
     size: int = 0  #: bytes
-    packets: int = 0
     first: int | None = None  #: first presentation time in ticks
     end: int = 0  #: end of the last packet in ticks
-    steps: array[int] = field(default_factory=lambda: array("I"))  #: bytes by time, see ``PacketSeries.sound``
-    gaps: list[tuple[Fraction, Fraction]] = field(
-        default_factory=list
-    )  #: (end of a packet, start of the next), seconds
+    steps: NDArray[np.uint32] = field(default_factory=lambda: np.zeros(0, np.uint32))  #: see ``PacketSeries.sound``
+    gaps: list[tuple[Fraction, Fraction]] = field(default_factory=list)  #: (from, to) in seconds
+    _waiting: array[int] = field(default_factory=lambda: array("q"))  # time, size, length of packets not summed yet
+    _usual: int = 0  # ticks of a frame of sound
 
-    def take(self, packet: Any) -> None:
-        """Add one packet."""
-        size, pts = packet.size, packet.pts
-        self.size += size
-        self.packets += 1
-        if pts is None:
+    def taker(self) -> Taker:
+        """Return the function that adds one packet; ``sum_up`` must be called now and then, and after the last one."""
+        add = self._waiting.append
+
+        def take(packet: Any, size: int) -> None:
+            pts = packet.pts
+            if pts is None:
+                self.size += size
+                return
+            add(pts)
+            add(size)
+            add(packet.duration or 0)
+
+        return take
+
+    def sum_up(self) -> None:
+        """Sum the packets that wait."""
+        if not self._waiting:
             return
-        if self.first is None or pts < self.first:
-            self.first = pts
-        elif pts > self.end + self._patience and len(self.gaps) < _MOST_GAPS:
-            self.gaps.append((self.end * self.time_base, pts * self.time_base))
-        self.end = max(self.end, pts + (packet.duration or 0))
-        step = pts * self._up // self._down
-        if 0 <= step < MOST_SOUND_STEPS:
-            if step >= len(self.steps):
-                self.steps.frombytes(bytes(4 * (step + 1 - len(self.steps))))
-            self.steps[step] += size
-
-    _up: int = field(init=False)
-    _down: int = field(init=False)
-    _patience: int = field(init=False)
-
-    def __post_init__(self) -> None:
+        pts, sizes, lengths = np.array(self._waiting, dtype=np.int64).reshape(-1, 3).T
+        del self._waiting[:]
+        self.size += int(sizes.sum())
+        ends = np.maximum.accumulate(np.concatenate([[self.end if self.first is not None else pts[0]], pts + lengths]))
+        self._find_gaps(pts, lengths, ends[:-1])
+        self.first = int(pts.min()) if self.first is None else min(self.first, int(pts.min()))
+        self.end = int(ends[-1])
         per_tick = self.time_base * SOUND_STEPS
-        self._up, self._down = per_tick.numerator, per_tick.denominator
-        self._patience = round(_SOUND_PATIENCE / self.time_base)
+        steps = pts * per_tick.numerator // per_tick.denominator
+        kept = (steps >= 0) & (steps < MOST_SOUND_STEPS)
+        if kept.any():
+            counted = np.bincount(steps[kept], weights=sizes[kept], minlength=len(self.steps)).astype(np.uint32)
+            counted[: len(self.steps)] += self.steps
+            self.steps = counted
+
+    def _find_gaps(self, pts: NDArray[np.int64], lengths: NDArray[np.int64], ends: NDArray[np.int64]) -> None:
+        """Note where packets leave time between them, ``ends`` being the end of all before each."""
+        patience = round(_SOUND_PATIENCE / self.time_base)
+        found = [(ends[at], pts[at]) for at in np.flatnonzero(pts > ends + patience)]
+        if self.framed and (lengths > 0).any():
+            # Some wrappers stretch the packet before a gap up to the next one; frames of sound are all of one length.
+            self._usual = min(int(lengths[lengths > 0].min()), self._usual or int(lengths.max()))
+            stretched = np.flatnonzero(lengths > 2 * self._usual + patience)
+            found += [(pts[at] + self._usual, pts[at] + lengths[at]) for at in stretched]
+        for start, end in sorted(found)[: _MOST_GAPS - len(self.gaps)]:
+            self.gaps.append((int(start) * self.time_base, int(end) * self.time_base))
 
 
 @dataclass(slots=True, kw_only=True)
@@ -91,18 +116,52 @@ class _PictureColumns:
     types: bytearray = field(default_factory=bytearray)
     keys: bytearray = field(default_factory=bytearray)
     last_pts: int = NO_TIME  # of the picture presented last, so far
-    last_duration: int = 0  # its length in ticks
+    last_packet: Any = None
+    closed: dict[int, bool] = field(default_factory=dict)  # closed_gop by index, where coded
+    slice_counts: list[int] = field(default_factory=list)
 
-    def append(self, packet: Any, picture_type: str) -> None:
-        """Keep one picture packet."""
-        pts, dts = packet.pts, packet.dts
-        self.pts.append(NO_TIME if pts is None else pts)
-        self.dts.append(NO_TIME if dts is None else dts)
-        self.sizes.append(packet.size)
-        self.types.append(ord(picture_type))
-        self.keys.append(packet.is_keyframe)
-        if pts is not None and pts > self.last_pts:
-            self.last_pts, self.last_duration = pts, packet.duration or 0
+    def taker(self, reading: HeaderReading) -> Taker:
+        """Return the function that keeps one picture packet; it runs often, so its names are looked up once."""
+        codec = reading.picture_codec or ""
+        length_size = reading.coded.length_size if reading.coded else None
+        head_of = head_reader(codec, length_size, reading.coded.extra_slice_bits if reading.coded else {})
+        add_pts, add_dts, add_size = self.pts.append, self.dts.append, self.sizes.append
+        may_discard = reading.movie is not None  # by an edit list
+        add_type, add_key, slice_counts = self.types.append, self.keys.append, self.slice_counts
+
+        def take(packet: Any, size: int) -> None:
+            if may_discard and packet.is_discard:
+                return
+            data = memoryview(packet)
+            head = head_of(data)
+            if head.closed_group is not None:
+                self.closed[len(self.sizes)] = head.closed_group
+            if len(slice_counts) < SLICE_PICTURES:
+                slice_counts.append(count_slices(bytes(data), codec, length_size))
+            pts, dts = packet.pts, packet.dts
+            add_pts(NO_TIME if pts is None else pts)
+            add_dts(NO_TIME if dts is None else dts)
+            add_size(size)
+            add_type(head.letter)
+            add_key(packet.is_keyframe)
+            if pts is not None and pts > self.last_pts:
+                self.last_pts, self.last_packet = pts, packet
+
+        return take
+
+
+class _Captions:
+    """Counts the packets of one text track."""
+
+    count = 0
+
+    def taker(self) -> Taker:
+        """Return the function that counts one packet."""
+
+        def take(_: Any, __: int) -> None:
+            self.count += 1
+
+        return take
 
 
 def read_packets(source: Source, reading: HeaderReading, progress: Progress | None = None) -> PacketPass:
@@ -113,61 +172,72 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
     with open_container(source) as container:
         picture = container.streams[reading.picture_index] if reading.picture_index is not None else None
         sounds = {
-            stream.index: SoundTotals(time_base=stream.time_base or Fraction(1)) for stream in container.streams.audio
+            stream.index: SoundTotals(time_base=stream.time_base or Fraction(1), framed=_is_framed(stream))
+            for stream in container.streams.audio
         }
-        captions: Counter[int] = Counter({stream.index: 0 for stream in container.streams.subtitles})
+        captions = {stream.index: _Captions() for stream in container.streams.subtitles}
         columns = _PictureColumns()
-        codec = reading.picture_codec or ""
-        length_size = reading.coded.length_size if reading.coded else None
-        head_of = head_reader(codec, length_size, reading.coded.extra_slice_bits if reading.coded else {})
-        closed: dict[int, bool] = {}
-        slice_counts: list[int] = []
-        damaged = seen = last_byte = 0
-        stopped = ""
-        picture_at = picture.index if picture is not None else -1
-        try:
-            for packet in container.demux():
-                if not packet.size:
-                    continue
-                seen += 1
-                if seen % _REPORT_EVERY == 0:
-                    last_byte = max(last_byte, packet.pos or 0)
-                    if progress:
-                        progress(min(last_byte, source.size), source.size)
-                if packet.is_corrupt:
-                    damaged += 1
-                index = packet.stream_index
-                if index == picture_at:
-                    if packet.is_discard:
-                        continue
-                    data = memoryview(packet)
-                    head = head_of(data)
-                    if head.closed_group is not None:
-                        closed[len(columns.sizes)] = head.closed_group
-                    if len(slice_counts) < SLICE_PICTURES:
-                        slice_counts.append(count_slices(bytes(data), codec, length_size))
-                    columns.append(packet, head.type)
-                elif index in sounds:
-                    sounds[index].take(packet)
-                elif index in captions:
-                    captions[index] += 1
-        except (av.FFmpegError, IndexError, UnicodeDecodeError, MemoryError) as error:
-            stopped = f"reading stopped at byte {last_byte}: {getattr(error, 'strerror', None) or error}"
-        without_pts = columns.pts.count(NO_TIME)
+        takers: list[Taker | None] = [None] * len(container.streams)
+        for index, keeper in (sounds | captions).items():
+            takers[index] = keeper.taker()
+        if picture is not None:
+            takers[picture.index] = columns.taker(reading)
+
+        def report(at: int) -> None:
+            for totals in sounds.values():
+                totals.sum_up()
+            if progress:
+                progress(min(at, source.size), source.size)
+
+        marks = reading.wrapper_format in _WITH_MARKS
+        damaged, last_byte, stopped = _run(container, takers, report, marks)
+        report(last_byte)
         return PacketPass(
             series=_series(columns, picture, list(sounds.values()))
             if picture is not None and len(columns.sizes)
             else None,
             sound=list(sounds.values()),
-            caption_counts=list(captions.values()),
-            slices=max(slice_counts, default=0) or (reading.coded.headers.slices if reading.coded else None),
-            closed_groups=closed,
-            without_pts=without_pts,
+            caption_counts=[one.count for one in captions.values()],
+            slices=max(columns.slice_counts, default=0) or (reading.coded.headers.slices if reading.coded else None),
+            closed_groups=columns.closed,
+            without_pts=columns.pts.count(NO_TIME),
             damaged=damaged,
             stopped=stopped,
             last_byte=last_byte,
             losses=_losses(source, reading),
         )
+
+
+def _run(
+    container: InputContainer, takers: list[Taker | None], report: Callable[[int], None], marks: bool
+) -> tuple[int, int, str]:
+    """Hand every packet to the taker of its stream; return how many are damaged, a late offset, and why it stopped."""
+    damaged = last_byte = 0
+    waiting = _REPORT_EVERY
+    known = len(takers)  # a stream may appear in mid file
+    try:
+        for packet in container.demux():
+            size = packet.size
+            if not size:
+                continue
+            if marks and packet.is_corrupt:
+                damaged += 1
+            index = packet.stream_index
+            if index < known and (taker := takers[index]):
+                taker(packet, size)
+            waiting -= 1
+            if not waiting:
+                waiting = _REPORT_EVERY
+                last_byte = max(last_byte, packet.pos or 0)
+                report(last_byte)
+    except (av.FFmpegError, IndexError, UnicodeDecodeError, MemoryError) as error:
+        says = f"reading stopped at byte {last_byte}: {getattr(error, 'strerror', None) or error}"
+        return damaged, last_byte, says
+    return damaged, last_byte, ""
+
+
+def _is_framed(stream: Any) -> bool:
+    return stream.codec_context is not None and sound_codec(stream.codec_context.name) in _FRAMED_SOUND
 
 
 def _losses(source: Source, reading: HeaderReading) -> list[str] | None:
@@ -186,6 +256,6 @@ def _series(columns: _PictureColumns, stream: Any, sounds: list[SoundTotals]) ->
         sizes=np.frombuffer(columns.sizes, dtype=np.uint32),
         types=np.frombuffer(bytes(columns.types), dtype=np.uint8),
         random_access=np.frombuffer(bytes(columns.keys), dtype=np.bool_),
-        last_duration=columns.last_duration,
-        sound=tuple(np.frombuffer(totals.steps, dtype=np.uint32) for totals in sounds),
+        last_duration=(columns.last_packet.duration or 0) if columns.last_packet else 0,
+        sound=tuple(totals.steps for totals in sounds),
     )

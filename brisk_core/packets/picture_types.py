@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.streams import av1, avc, hevc, mpeg2
@@ -22,6 +22,10 @@ class PictureHead:
 
     type: str  #: I, P, B or ?
     closed_group: bool | None = None  #: closed_gop of an MPEG-2 group header before it
+    letter: int = field(init=False)  #: the type as an ASCII code
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "letter", ord(self.type))
 
 
 _HEADS = {type_: PictureHead(type=type_) for type_ in "IPB?"}  # one object a type: a long file has a million pictures
@@ -54,7 +58,7 @@ def _slice_type(head: bytes) -> str:
     """Return the type in a slice's first bytes: ue(first_mb), ue(slice_type); ``?`` when they make no sense."""
     value, length = int.from_bytes(head, "big"), len(head) * 8
     position = 0
-    for field in range(2):
+    for turn in range(2):
         zeros = 0
         while position < length and not value >> (length - 1 - position) & 1:
             position += 1
@@ -63,7 +67,7 @@ def _slice_type(head: bytes) -> str:
             return "?"
         code = (value >> (length - position - 1 - zeros) & ((1 << (zeros + 1)) - 1)) - 1
         position += zeros + 1
-        if field == 1:
+        if turn == 1:
             return _TYPES[code % 5] if code < 10 else "?"
     return "?"
 
@@ -74,7 +78,8 @@ def _avc_by_length(length_size: int) -> Callable[[memoryview], PictureHead]:
         while position + length_size < end:
             start = position + length_size
             if data[start] & 0x1F in _SLICES:
-                return _slice_head(data[start + 1 : start + 9])
+                head = _BY_FIRST_BYTE[data[start + 1]] if start + 1 < end else _UNKNOWN
+                return head if head is not _UNKNOWN else _slice_head(data[start + 1 : start + 9])
             position = start + int.from_bytes(data[position:start], "big")
         return _UNKNOWN
 

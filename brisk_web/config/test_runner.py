@@ -6,6 +6,7 @@ import logging
 from typing import Any
 from unittest import TestResult
 
+import hypothesis
 from django.conf import settings
 from django.db import connection
 from django.test import override_settings
@@ -30,6 +31,8 @@ class CountingRunner(DiscoverRunner):
         plain = {"staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}
         logging.getLogger("django.request").setLevel(logging.CRITICAL)
         logging.getLogger("axes").setLevel(logging.CRITICAL)
+        hypothesis.settings.register_profile("house", deadline=None)  # a busy machine is no fault of the code
+        hypothesis.settings.load_profile("house")
         quick = ["django.contrib.auth.hashers.MD5PasswordHasher"]
         override_settings(STORAGES=settings.STORAGES | plain, PASSWORD_HASHERS=quick).enable()
 

@@ -116,10 +116,12 @@ class MovieTrack:
             return 0
         chunks = len(self.chunk_offsets)
         per_chunk = np.zeros(chunks, dtype=np.int64)
-        if self.chunk_runs is not None:
-            for row, (first, samples, _) in enumerate(self.chunk_runs):
-                until = int(self.chunk_runs[row + 1][0]) - 1 if row + 1 < len(self.chunk_runs) else chunks
-                per_chunk[max(int(first) - 1, 0) : max(until, 0)] = int(samples)
+        if self.chunk_runs is not None and len(self.chunk_runs):
+            firsts = np.clip(self.chunk_runs[:, 0].astype(np.int64) - 1, 0, chunks)
+            per_chunk = np.repeat(
+                np.concatenate([[0], self.chunk_runs[:, 1].astype(np.int64)]),
+                np.clip(np.diff(np.concatenate([[0], np.maximum.accumulate(firsts), [chunks]])), 0, None),
+            )
         ends = np.minimum(np.cumsum(per_chunk), self.sample_count)
         if isinstance(self.sizes, int):
             lengths = np.diff(ends, prepend=0) * self.sizes
