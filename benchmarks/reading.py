@@ -1,7 +1,7 @@
 """Ratios of reading against the bare library, in one run: headers against open, packets against demux.
 
-Each pair is measured alternately and the quickest rounds are compared, which is what a busy machine disturbs least. Then
-memory over length (a file made long by repeating its packets), and the bytes that headers of a huge file take.
+Each pair is measured alternately and the quickest rounds are compared, which a busy machine disturbs least. Then memory
+over length (a file made long by repeating its packets), and the bytes that headers of a huge file take.
 """
 
 from __future__ import annotations

@@ -29,9 +29,6 @@ from typing import Any
 
 from brisk_core.exact import (
     Timecode,
-    parse_rate,
-    parse_ratio,
-    parse_seconds,
     spell_bit_rate,
     spell_bytes,
     spell_rate,
@@ -112,7 +109,7 @@ def _timecode_to_json(value: Timecode) -> dict[str, str]:
 
 
 def _timecode_from_json(value: dict[str, str]) -> Timecode:
-    return Timecode.parse(value["timecode"], parse_rate(value["rate"]))
+    return Timecode.parse(value["timecode"], Fraction(value["rate"]))
 
 
 def _track_to_json(track: Track) -> dict[str, Any]:
@@ -138,9 +135,7 @@ def _chapter_to_json(chapter: Chapter) -> dict[str, Any]:
 
 
 def _chapter_from_json(value: dict[str, Any]) -> Chapter:
-    return Chapter(
-        time=parse_seconds(value["time"]), title=value["title"], on_random_access=value.get("on_random_access")
-    )
+    return Chapter(time=Fraction(value["time"]), title=value["title"], on_random_access=value.get("on_random_access"))
 
 
 def _span_to_json(span: Span) -> dict[str, Any]:
@@ -166,9 +161,10 @@ _TO_JSON: dict[Kind, Callable[[Any], Any]] = {
     Kind.SPANS: lambda value: [_span_to_json(span) for span in value],
 }
 _FROM_JSON: dict[Kind, Callable[[Any], Any]] = {
-    Kind.RATE: parse_rate,
-    Kind.SECONDS: parse_seconds,
-    Kind.RATIO: parse_ratio,
+    # What a file says is kept whatever it is; only what people write is held against limits.
+    Kind.RATE: Fraction,
+    Kind.SECONDS: Fraction,
+    Kind.RATIO: lambda value: Fraction(value.replace(":", "/")),
     Kind.SIZE: tuple,
     Kind.AREA: tuple,
     Kind.TEXTS: tuple,

@@ -15,7 +15,7 @@ from brisk_core.errors import Mistake, ValueRefused
 from brisk_core.exact import parse_bit_rate, parse_bits, spell_bit_rate_exactly
 from brisk_core.facts import REGISTRY, Characteristic, Kind, spell
 from brisk_core.spec.patterns import NamePattern
-from brisk_core.spec.values import is_ordered, rank, read_value, same
+from brisk_core.spec.values import is_ordered, rank, rank_found, read_value, same
 
 #: Characteristics of the file that a line may hold against the timeline, and the characteristic that does it.
 TIMELINE_TWINS = {
@@ -84,7 +84,9 @@ class Within(Condition):
     most: Any = None
 
     def holds(self, value: Any) -> bool:
-        met = rank(self.row, value)
+        met = rank_found(self.row, value)
+        if met is None:  # such as level "Main" of another codec, where a number is asked for
+            return False
         return (self.least is None or met >= rank(self.row, self.least)) and (
             self.most is None or met <= rank(self.row, self.most)
         )

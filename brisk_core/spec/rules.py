@@ -24,7 +24,7 @@ from brisk_core.spec.conditions import (
     WitnessesAgree,
     in_prose,
 )
-from brisk_core.spec.values import rank
+from brisk_core.spec.values import rank, rank_found
 
 _MOST_QUOTED = 3  # sentences of a list that one finding quotes
 
@@ -129,18 +129,22 @@ def _is_size(unmet: Unmet) -> bool:
     )
 
 
+def _rank_of(unmet: Unmet) -> Any:
+    return None if unmet.found is None else rank_found(unmet.condition.row, unmet.found)
+
+
 def _below(unmet: Unmet) -> bool:
     condition = unmet.condition
     return (
         isinstance(condition, Within)
         and condition.least is not None
-        and unmet.found is not None
-        and (rank(condition.row, unmet.found) < rank(condition.row, condition.least))
+        and (met := _rank_of(unmet)) is not None
+        and met < rank(condition.row, condition.least)
     )
 
 
 def _above(unmet: Unmet) -> bool:
-    return isinstance(unmet.condition, Within) and not _below(unmet)
+    return isinstance(unmet.condition, Within) and _rank_of(unmet) is not None and not _below(unmet)
 
 
 def _on(prefix: str, also: Callable[[Unmet], bool]) -> Callable[[Unmet], bool]:

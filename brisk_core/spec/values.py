@@ -93,6 +93,14 @@ def rank(row: Characteristic, value: Any) -> Any:
     raise ValueRefused(f"met level {value!r}; expected a number such as 4.1")
 
 
+def rank_found(row: Characteristic, value: Any) -> Any:
+    """Return a value of a file as it is compared by size, ``None`` for one that has no place in the order."""
+    try:
+        return rank(row, value)
+    except ValueRefused:
+        return None
+
+
 def _plain(text: str) -> str:
     return re.sub(r"[^a-z0-9]", "", text.casefold())
 

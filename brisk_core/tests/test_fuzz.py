@@ -3,6 +3,7 @@
 The suite reads a few; ``python -m brisk_core.tests.test_fuzz 2000`` reads more and prints what happened.
 """
 
+import json
 import random
 import signal
 import sys
@@ -14,11 +15,12 @@ from typing import Any
 from unittest import TestCase
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.facts import Inspection, inspection_to_json
+from brisk_core.facts import Inspection, inspection_from_json, inspection_to_json
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
 from brisk_core.reading.wrappers.tests.test_riff import chunk, lists, wave_format
 from brisk_core.small_media import Small, make_small
+from brisk_core.spec import judge, shelf_specs
 
 LONGEST_S = 20
 KINDS: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -82,6 +84,7 @@ def _says_whole(found: Inspection) -> bool:
 def read_damaged(folder: Path, count: int, seed: int) -> Iterator[tuple[str, float]]:
     """Read ``count`` damaged files; yield "read" or "refused" and how long it took. Anything else is raised."""
     chance = random.Random(seed)
+    spec = shelf_specs()["upload-wide-1080"]
     wholes = []
     for name, recipe in KINDS:
         path = make_small(folder / name, Small(**({"options": {}, "frames": 12} | recipe)))
@@ -96,7 +99,9 @@ def read_damaged(folder: Path, count: int, seed: int) -> Iterator[tuple[str, flo
         signal.alarm(LONGEST_S)
         try:
             found = inspect(Source.at(str(path))).inspection
-            inspection_to_json(found)
+            kept = inspection_from_json(json.loads(json.dumps(inspection_to_json(found))))
+            if kept.facts != found.facts or judge(spec, kept).counts != judge(spec, found).counts:
+                raise ValueError("the facts do not come back from JSON as they were")
             outcome = "read"
             if _is_cut(name, path, whole) and _says_whole(found):
                 raise ValueError(f"cut to {path.stat().st_size} of {len(whole)} bytes, and said to be whole")

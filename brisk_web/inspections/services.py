@@ -250,6 +250,15 @@ def _adopt(attempt: Attempt, inspection: Inspection, known: Inspection) -> None:
     _tell(known)
 
 
+def give_up(inspection_id: int) -> None:
+    """End an inspection in which this application itself failed, so that nobody waits for it."""
+    Inspection.objects.filter(pk=inspection_id, state=Inspection.State.RUNNING).update(
+        state=Inspection.State.FAILED,
+        error="a mistake of this application stopped the reading; the worker's log has it",
+        finished_at=timezone.now(),
+    )
+
+
 def take_up_stalled(inspection_ids: list[int]) -> int:
     """Queue inspections again whose worker died; give up on one that killed too many. Return how many were queued."""
     from brisk_web.inspections.tasks import task_for_stage

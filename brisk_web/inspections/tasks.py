@@ -28,6 +28,9 @@ def _fenced(work, inspection_id: int) -> None:  # type: ignore[no-untyped-def]
         work(inspection_id)
     except services.Fenced as overtaken:
         services.log.info("%s", overtaken)
+    except Exception:
+        services.give_up(inspection_id)
+        raise  # the worker writes it to its log
 
 
 def task_for_stage(stage: str) -> Task:

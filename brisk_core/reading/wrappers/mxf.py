@@ -10,6 +10,8 @@ _PARTITION = bytes.fromhex("060e2b34020501010d01020101")  # first 13 bytes of a 
 _RUN_IN = 65536  # most bytes before the header partition (6.5)
 _PACK = ">HHIQQQQQIQI16s"
 _STATUS = {1: "open, incomplete", 2: "closed, incomplete", 3: "open, complete", 4: "closed, complete"}
+_MOST_SETS = 1000  # between the footer partition and the end
+_KEY_AND_LENGTH = 16 + 9  # bytes of a key and of the longest length (ST 336, 5)
 _HEADER, _BODY, _FOOTER = 2, 3, 4  # byte 14 of the key
 
 
@@ -74,8 +76,26 @@ def completeness(file: BinaryIO, header: HeaderPartition, size: int) -> tuple[bo
         footer = parse_partition(file.read(256), header.footer_at)
         if footer is None or footer.kind != _FOOTER:
             return False, f"there is no footer partition at byte {header.footer_at}, where the header says it is"
+        if lacking := _cut_after(file, header.start + header.footer_at, size):
+            return False, f"the last set after the footer partition lacks {lacking:,} bytes"
         if "closed, complete" in (header.status, footer.status):
             return True, ""
     elif header.status == "closed, complete":
         return False, "the header partition is closed and complete but names no footer partition"
     return False, f"the header partition is {header.status}"
+
+
+def _cut_after(file: BinaryIO, at: int, size: int) -> int:
+    """Walk the sets from the footer partition to the end of the file; return how many bytes the last one lacks."""
+    for _ in range(_MOST_SETS):
+        if at >= size:
+            break
+        file.seek(at)
+        head = file.read(_KEY_AND_LENGTH)
+        if len(head) < _KEY_AND_LENGTH and size - at < 17:
+            return 17 - (size - at)
+        first = head[16]
+        count = first & 0x7F if first & 0x80 else 0
+        length = int.from_bytes(head[17 : 17 + count], "big") if count else first
+        at += 17 + count + length
+    return max(at - size, 0)

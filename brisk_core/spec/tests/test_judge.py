@@ -122,6 +122,8 @@ class ConditionTest(TestCase):
     def test_levels_are_compared_by_number(self) -> None:
         self.assertEqual(self.outcome("picture.level", {"at_most": "4.1"}, "4"), "pass")
         self.assertEqual(self.outcome("picture.level", {"at_most": "4.1"}, "5.1"), "fail")
+        other = judged("picture.level", {"at_most": "4.1"}, (C, "picture.level", "Main"))
+        self.assertEqual((other.outcome.value, other.code), ("fail", "value.differs"))
 
     def test_names_of_colours_without_punctuation(self) -> None:
         self.assertEqual(self.outcome("picture.primaries", {"equals": "bt709"}, "BT.709"), "pass")

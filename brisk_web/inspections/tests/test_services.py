@@ -3,6 +3,7 @@ import signal
 import subprocess
 import sys
 import time
+from fractions import Fraction
 from typing import Any
 from unittest import mock
 
@@ -186,3 +187,21 @@ class KilledWorkerTest(QueueTestCase):
         self.assertEqual(
             (inspection.state, inspection.error), ("failed", "the worker died 3 times while reading this file")
         )
+
+    def test_a_mistake_of_the_application_ends_an_inspection_with_a_sentence(self) -> None:
+        file = self.media()
+        with mock.patch.object(services, "index_facts", side_effect=KeyError("a mistake")):
+            self.work()
+        inspection = Inspection.objects.get(pk=file.inspection_id)
+        self.assertEqual(inspection.state, "failed")
+        self.assertIn("a mistake of this application", inspection.error)
+
+    def test_what_a_file_says_is_kept_however_absurd(self) -> None:
+        base = Fraction(1, 90000)  # the encoder takes its time base for its rate
+        file = self.media(time_base=base, times=lambda number: number * 3003 + number % 3)
+        self.work()
+        file.refresh_from_db()
+        assert file.inspection
+        assert file.inspection.facts
+        self.assertEqual(file.inspection.state, "done")
+        self.assertEqual(file.inspection.facts.facts["picture.frame_rate"].coded, 90000)
