@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import enum
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from brisk_core.facts.kinds import Kind
 
@@ -66,3 +66,7 @@ class Characteristic:
     choices: tuple[str, ...] = ()  #: closed set of values, for kind CHOICE
     per_track: bool = False  #: a list in track order
     judged_by: JudgedBy = JudgedBy.ALL
+    speakers: tuple[Witness, ...] = field(init=False)  #: who can speak, in the order declared, coded, observed
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "speakers", tuple(witness for witness in Witness if witness in self.witnesses))

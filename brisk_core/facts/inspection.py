@@ -31,6 +31,11 @@ class Unheard(enum.Enum):
     UNHEARD = "unheard"
 
 
+_D, _C, _O = Witness.DECLARED, Witness.CODED, Witness.OBSERVED
+_NAMES = {witness: witness.value for witness in Witness}  # looked up often, and an enum's own value is slow to get
+_UNHEARD = Unheard.UNHEARD
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Witnessed:
     """What the three witnesses say of one characteristic; ``None`` is "nothing to say", ``Unheard`` is "not heard"."""
@@ -41,18 +46,23 @@ class Witnessed:
 
     def of(self, witness: Witness) -> Any:
         """Return what one witness says."""
-        return getattr(self, witness.value)
+        return getattr(self, _NAMES[witness])
 
     def spoken(self) -> dict[Witness, Any]:
         """Return the witnesses that say something, in the order declared, coded, observed."""
-        said = {witness: self.of(witness) for witness in Witness}
-        return {witness: value for witness, value in said.items() if value is not None and value is not Unheard.UNHEARD}
+        found: dict[Witness, Any] = {}
+        for witness, value in ((_D, self.declared), (_C, self.coded), (_O, self.observed)):
+            if value is not None and value is not _UNHEARD:
+                found[witness] = value
+        return found
 
     @property
     def best(self) -> Any:
         """What the strongest witness says: observed, else coded, else declared, else ``None``."""
-        values = list(self.spoken().values())
-        return values[-1] if values else None
+        for value in (self.observed, self.coded, self.declared):
+            if value is not None and value is not _UNHEARD:
+                return value
+        return None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -198,33 +208,50 @@ def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
     }
 
 
+class _FactsInJson(Mapping[str, Witnessed]):
+    """The facts of a document, each read when it is first asked for: a check asks for a third of them."""
+
+    def __init__(self, rows: Mapping[str, Any], lacking: Mapping[str, Witnessed]) -> None:
+        self._rows = rows
+        self._read: dict[str, Witnessed] = dict(lacking)
+        self._ids = [id_ for id_ in REGISTRY if id_ in rows or id_ in lacking]
+
+    def __getitem__(self, id_: str) -> Witnessed:
+        if id_ not in self._read:
+            row, entry = REGISTRY[id_], self._rows[id_]
+            self._read[id_] = Witnessed(
+                **{
+                    name: value_from_json(row.kind, row.per_track, entry[name]) if name in entry else _UNHEARD
+                    for name in _NAMES.values()
+                }
+            )
+        return self._read[id_]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._ids)
+
+    def __len__(self) -> int:
+        return len(self._ids)
+
+
 def inspection_from_json(document: Mapping[str, Any]) -> Inspection:
     """Return the inspection that ``inspection_to_json`` wrote; raises ``ValueError`` for another schema."""
     if document.get("schema") != INSPECTION_SCHEMA:
         raise ValueError(f"met schema {document.get('schema')!r}; expected {INSPECTION_SCHEMA!r}")
-    facts = {}
-    for id_, entry in document["characteristics"].items():
-        row = REGISTRY[id_]
-        facts[id_] = Witnessed(
-            **{
-                witness.value: value_from_json(row.kind, row.per_track, entry[witness.value])
-                if witness.value in entry
-                else Unheard.UNHEARD
-                for witness in Witness
-            }
-        )
+    rows = document["characteristics"]
     unread = dict(document["unread"])
+    lacking: dict[str, Witnessed] = {}
     for id_, row in REGISTRY.items():  # what an older engine did not know of
-        if id_ not in facts and inspected(row):
+        if id_ not in rows and inspected(row):
             unheard = Witness.OBSERVED in row.witnesses
-            facts[id_] = Witnessed(observed=Unheard.UNHEARD if unheard else None)
+            lacking[id_] = Witnessed(observed=_UNHEARD if unheard else None)
             if unheard:
                 unread[id_] = f"engine {document['engine']}, which read this file, does not measure it"
     return Inspection(
         file_name=document["file"]["name"],
         file_size=document["file"]["size"],
         depth=Depth(document["depth"]),
-        facts=facts,
+        facts=_FactsInJson(rows, lacking),
         unread=unread,
         engine=document["engine"],
         places=document.get("places", {}),

@@ -9,6 +9,7 @@ from brisk_core.facts import Inspection, Unheard, Witness, value_to_json
 from brisk_core.spec import Check, Finding
 from brisk_core.version import ENGINE
 
+_WITNESSES = tuple(witness.value for witness in Witness)
 CHECK_SCHEMA = "brisk-sentry/check/1"
 
 
@@ -16,13 +17,11 @@ def finding_to_json(finding: Finding) -> dict[str, Any]:
     """Return one finding; a witness that could not be heard is left out."""
     row = finding.line.row
     said: dict[str, Any] = {}
-    for witness in Witness:
-        value = getattr(finding, witness.value)
+    for name in _WITNESSES:
+        value = getattr(finding, name)
         if value is Unheard.UNHEARD:
             continue
-        said[witness.value] = (
-            value.to_json() if isinstance(value, Agreement) else value_to_json(row.kind, row.per_track, value)
-        )
+        said[name] = value.to_json() if isinstance(value, Agreement) else value_to_json(row.kind, row.per_track, value)
     return {
         "line": finding.line.id,
         "label": finding.line.label,

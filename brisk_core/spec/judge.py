@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import enum
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -74,17 +74,26 @@ class Check:
     @property
     def counts(self) -> dict[str, int]:
         """Lines by outcome, every outcome named."""
-        met = Counter(finding.outcome for finding in self.findings)
-        return {outcome.value: met[outcome] for outcome in Outcome}
+        return counts_of(finding.outcome.value for finding in self.findings)
 
     @property
     def verdict(self) -> Verdict:
         """Fail over not measured over caution over pass; lines of weight note do not count."""
-        counted = {finding.outcome for finding in self.findings if finding.line.weight is not Weight.NOTE}
-        for outcome in (Outcome.FAIL, Outcome.NOT_MEASURED, Outcome.CAUTION):
-            if outcome in counted:
-                return Verdict(outcome.value)
-        return Verdict.PASS
+        return Verdict(verdict_of((finding.outcome.value, finding.line.weight.value) for finding in self.findings))
+
+
+def counts_of(outcomes: Iterable[str]) -> dict[str, int]:
+    """Return how many lines have each outcome, every outcome named."""
+    met = Counter(outcomes)
+    return {outcome.value: met[outcome.value] for outcome in Outcome}
+
+
+def verdict_of(lines: Iterable[tuple[str, str]]) -> str:
+    """Return the verdict over (outcome, weight) of lines: fail over not measured over caution over pass."""
+    counted = {outcome for outcome, weight in lines if weight != Weight.NOTE.value}
+    return next(
+        (one.value for one in (Outcome.FAIL, Outcome.NOT_MEASURED, Outcome.CAUTION) if one.value in counted), "pass"
+    )
 
 
 _SPEAKERS = {Witness.DECLARED: "the wrapper says", Witness.CODED: "the stream says"}
@@ -143,34 +152,34 @@ class _Judge:
         spoken = witnessed.spoken()
         asked = line.witnesses or _default_witnesses(row, spoken)
         unheard = [witness for witness in asked if witnessed.of(witness) is Unheard.UNHEARD]
-        held = {witness: spoken[witness] for witness in asked if witness in spoken}
-        for witness in (Witness.OBSERVED, Witness.CODED, Witness.DECLARED):
-            if witness in held and not _holds(condition, held[witness]):
-                return self._unmet(line, condition, witness, held[witness])
+        held = {witness: value for witness, value in spoken.items() if witness in asked}
+        for witness, value in reversed(held.items()):  # the strongest first
+            if not _holds(condition, value):
+                return self._unmet(line, condition, witness, value)
         if unheard:
             reason = self.inspection.unread.get(row.id, "it could not be read")
             heard = ", ".join(f"{_speaker(row, one)} {_text(row, value)}" for one, value in held.items())
             return self._unheard(line, condition.required(), f"{reason}{f' ({heard})' if heard else ''}")
         if not held:
             return self._unheard(line, condition.required(), _silence(asked))
-        witness = max(held, key=list(Witness).index)
+        strongest = next(reversed(held.values()))
         return self._finding(
             line,
             Outcome.PASS,
             code=MET,
             required=condition.required(),
-            found=_text(row, held[witness]),
+            found=_text(row, strongest),
             says=f"As asked: {_witness_words(row, held)}.",
         )
 
-    def integrity(self, spec: Spec) -> list[Finding]:
+    def integrity(self, spec: Spec, only: Set[str] | None) -> list[Finding]:
         """Judge the integrity lines that apply to this file and that the spec does not ask about in its own way."""
         asked = {line.row.id for line in spec.lines}
         found = []
         for line in INTEGRITY:
             witnessed = self.inspection.facts[line.row.id]
             speaks = witnessed.spoken() or any(witnessed.of(one) is Unheard.UNHEARD for one in Witness)
-            if line.row.id not in asked and speaks:
+            if line.row.id not in asked and speaks and (only is None or line.id in only):
                 found.append(self.line(line))
         return found
 
@@ -402,9 +411,9 @@ def _speaker(row: Characteristic, witness: Witness) -> str:
 def _default_witnesses(row: Characteristic, spoken: Mapping[Witness, Any]) -> tuple[Witness, ...]:
     if row.judged_by is JudgedBy.OBSERVED:
         return (Witness.OBSERVED,)
-    if row.judged_by is JudgedBy.FIRST:
-        return tuple(spoken)[:1] or tuple(witness for witness in Witness if witness in row.witnesses)
-    return tuple(witness for witness in Witness if witness in row.witnesses)
+    if row.judged_by is JudgedBy.FIRST and spoken:
+        return tuple(spoken)[:1]
+    return row.speakers
 
 
 def _holds(condition: Condition, value: Any) -> bool:
@@ -459,14 +468,34 @@ def judge(
     part: FrameRange | None = None,
     series: PacketSeries | None = None,
     integrity: bool = True,
+    only: Set[str] | None = None,
 ) -> Check:
     """Judge an inspection by a spec, by a range of a timeline where one is given, and by the integrity lines.
 
-    ``series`` is the packet series of the inspection, for lines that give a buffer. Nothing of the file is read.
+    ``series`` is the packet series of the inspection, for lines that give a buffer; ``only`` limits the lines to some
+    ids. Nothing of the file is read.
     """
     worker = _Judge(inspection, agree(inspection, timeline, part) if timeline else None, series)
-    findings = [worker.line(line) for line in spec.lines]
-    return Check(spec=spec, findings=tuple(findings + (worker.integrity(spec) if integrity else [])))
+    findings = [worker.line(line) for line in spec.lines if only is None or line.id in only]
+    return Check(spec=spec, findings=tuple(findings + (worker.integrity(spec, only) if integrity else [])))
+
+
+def lines_that_differ(old: Spec, new: Spec) -> tuple[frozenset[str], frozenset[str]]:
+    """Return the ids of lines that two versions of a spec judge differently, and of those that the new one drops.
+
+    Integrity lines are among them where one version asks about their characteristic and the other does not.
+    """
+    before = {raw["id"]: raw for raw in old.document["lines"]}
+    after = {raw["id"]: raw for raw in new.document["lines"]}
+    differ = {id_ for id_, raw in after.items() if before.get(id_) != raw}
+    dropped = set(before) - set(after)
+    asked_before, asked_after = ({line.row.id for line in spec.lines} for spec in (old, new))
+    for line in INTEGRITY:
+        if line.row.id in asked_after - asked_before:
+            dropped.add(line.id)
+        elif line.row.id in asked_before - asked_after:
+            differ.add(line.id)
+    return frozenset(differ), frozenset(dropped)
 
 
 def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:

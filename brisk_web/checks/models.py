@@ -16,6 +16,7 @@ class Check(models.Model):
     render = models.OneToOneField("jobs.Render", on_delete=models.CASCADE, null=True, related_name="check_record")
     verdict = models.CharField(max_length=16, blank=True)  # empty until it has been judged once
     counts = models.JSONField(default=dict)  # lines by outcome
+    engine = models.CharField(max_length=32, blank=True)  # that judged it
     judged_at = models.DateTimeField(null=True)
     created_at = models.DateTimeField(auto_now_add=True)
 

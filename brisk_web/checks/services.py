@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Set
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,8 +13,10 @@ from django.utils import timezone
 
 from brisk_core.facts import Inspection as Facts
 from brisk_core.report import check_to_json
+from brisk_core.spec import INTEGRITY, counts_of, lines_that_differ, verdict_of
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
+from brisk_core.version import ENGINE
 from brisk_web.checks.models import Check, Finding
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
@@ -50,10 +53,13 @@ def open_check(
     return check
 
 
-def judged_document(check: Check, *, spec: Document | None = None, facts: Facts | None = None) -> dict[str, Any] | None:
+def judged_document(
+    check: Check, *, spec: Document | None = None, facts: Facts | None = None, only: Set[str] | None = None
+) -> dict[str, Any] | None:
     """Return the check as ``brisk-sentry/check/1`` has it, by what is known now; ``None`` while nothing is known.
 
-    ``spec`` takes the place of the check's own version, and ``facts`` spare reading the inspection anew.
+    ``spec`` takes the place of the check's own version, ``facts`` spare reading the inspection anew, and ``only``
+    limits the lines to some ids.
     """
     inspection = check.media_file.inspection
     known = facts or (inspection.facts if inspection else None)
@@ -67,26 +73,24 @@ def judged_document(check: Check, *, spec: Document | None = None, facts: Facts 
         timeline=timeline.edit if timeline else None,
         part=timeline.part(check.range_start, check.range_end) if timeline else None,
         series=inspection.load_series() if inspection and spec.needs_series else None,
+        only=only,
     )
     return check_to_json(judged, known)
 
 
-def _findings(check: Check, document: dict[str, Any]) -> list[Finding]:
-    return [
-        Finding(
-            check_record=check,
-            position=position,
-            line=row["line"],
-            label=row["label"],
-            group=row["group"],
-            characteristic=row["characteristic"],
-            outcome=row["outcome"],
-            weight=row["weight"],
-            code=row["code"],
-            document=row,
-        )
-        for position, row in enumerate(document["findings"])
-    ]
+def _finding(check: Check, position: int, row: dict[str, Any]) -> Finding:
+    return Finding(
+        check_record=check,
+        position=position,
+        line=row["line"],
+        label=row["label"],
+        group=row["group"],
+        characteristic=row["characteristic"],
+        outcome=row["outcome"],
+        weight=row["weight"],
+        code=row["code"],
+        document=row,
+    )
 
 
 @transaction.atomic
@@ -98,9 +102,11 @@ def judge(check: Check) -> None:
     if document is None:
         locked.verdict, locked.counts, locked.judged_at = "", {}, None
     else:
-        Finding.objects.bulk_create(_findings(locked, document))
+        place = {line: position for position, line in enumerate(_order(locked.spec_version.parsed()))}
+        Finding.objects.bulk_create(_finding(locked, place[row["line"]], row) for row in document["findings"])
         locked.verdict, locked.counts, locked.judged_at = document["verdict"], document["counts"], timezone.now()
-    locked.save(update_fields=["verdict", "counts", "judged_at"])
+        locked.engine = ENGINE
+    locked.save(update_fields=["verdict", "counts", "judged_at", "engine"])
 
 
 def judge_all_of(inspection: Inspection) -> int:
@@ -125,8 +131,10 @@ def behind(version: SpecVersion) -> QuerySet[Check]:
     return Check.objects.filter(spec_version__spec=version.spec, spec_version__number__lt=version.number)
 
 
-def trials(version: SpecVersion, checks: Iterable[Check]) -> Iterator[Trial]:
-    """Judge checks by a version without writing anything and without reading any file."""
+def judged_by(
+    version: SpecVersion, checks: Iterable[Check], only: Set[str] | None = None
+) -> Iterator[tuple[Check, dict[str, Any]]]:
+    """Judge checks by another version of their spec; yield each with its document. Nothing is written, no file read."""
     spec = version.parsed()
     facts: dict[int, Facts | None] = {}
     for check in checks:
@@ -135,9 +143,15 @@ def trials(version: SpecVersion, checks: Iterable[Check]) -> Iterator[Trial]:
             continue
         if inspection.pk not in facts:
             facts[inspection.pk] = inspection.facts
-        document = judged_document(check, spec=spec, facts=facts[inspection.pk])
+        document = judged_document(check, spec=spec, facts=facts[inspection.pk], only=only)
         if document is not None:
-            yield Trial(check=check, document=document, changed=_changes(check, document))
+            yield check, document
+
+
+def trials(version: SpecVersion, checks: Iterable[Check]) -> Iterator[Trial]:
+    """Say of each check what a version would change; nothing is written and no file read."""
+    for check, document in judged_by(version, checks):
+        yield Trial(check=check, document=document, changed=_changes(check, document))
 
 
 def _changes(check: Check, document: dict[str, Any]) -> list[dict[str, str]]:
@@ -156,49 +170,72 @@ def _changes(check: Check, document: dict[str, Any]) -> list[dict[str, str]]:
 def judge_again(version: SpecVersion, *, by: Any) -> int:
     """Judge every check by an older version of a spec by this one; return how many. No file is read again.
 
-    Deliverables that are owed by an older version are owed by this one from then on, so that their next attempt is
-    judged alike.
+    Only lines that differ between the versions are judged anew; the others stand. Deliverables that are owed by an
+    older version are owed by this one from then on, so that their next attempt is judged alike.
     """
     done = 0
-    waiting = list(behind(version).values_list("pk", flat=True))
-    for at in range(0, len(waiting), _BATCH):
-        with transaction.atomic():
-            done += _judge_batch(version, waiting[at : at + _BATCH])
+    for older in version.spec.versions.filter(number__lt=version.number):
+        differ, dropped = lines_that_differ(older.parsed(), version.parsed())
+        waiting = list(Check.objects.filter(spec_version=older).order_by("pk").values_list("pk", flat=True))
+        for at in range(0, len(waiting), _BATCH):
+            with transaction.atomic():
+                done += _judge_batch(version, waiting[at : at + _BATCH], differ, dropped)
     owed = Deliverable.objects.filter(spec_version__spec=version.spec, spec_version__number__lt=version.number)
     owed.update(spec_version=version)
     if done:
-        record(
-            "spec.judged-again",
-            version,
-            f"Judged {done} {'check' if done == 1 else 'checks'} again by {version}",
-            by=by,
-        )
+        how_many = "1 check" if done == 1 else f"{done} checks"
+        record("spec.judged-again", version, f"Judged {how_many} again by {version}", by=by)
     return done
 
 
-def _judge_batch(version: SpecVersion, ids: list[int]) -> int:
+def _judge_batch(version: SpecVersion, ids: list[int], differ: Set[str], dropped: Set[str]) -> int:
+    """Judge some checks of one older version anew; those that another engine judged are judged whole."""
     checks = list(
         Check.objects.select_for_update(of=("self",))
         .select_related("media_file__inspection", "timeline")
-        .prefetch_related("findings")
         .filter(pk__in=ids)
     )
-    now, created, stale = timezone.now(), [], []
-    for trial in trials(version, checks):
-        check, document = trial.check, trial.document
-        kept = {finding.line: finding for finding in check.findings.all()}
-        fresh = _findings(check, document)
-        same = {
-            one.line
-            for one in fresh
-            if one.line in kept and (kept[one.line].document, kept[one.line].position) == (one.document, one.position)
-        }
-        stale += [finding.pk for line, finding in kept.items() if line not in same]
-        created += [one for one in fresh if one.line not in same]
-        check.verdict, check.counts, check.judged_at = document["verdict"], document["counts"], now
+    Check.objects.filter(pk__in=ids).update(spec_version=version)
+    current = [check for check in checks if check.engine == ENGINE]
     for check in checks:
         check.spec_version = version
-    Finding.objects.filter(pk__in=stale).delete()
-    Finding.objects.bulk_create(created)
-    Check.objects.bulk_update(checks, ["spec_version", "verdict", "counts", "judged_at"])
+        if check.engine != ENGINE:
+            judge(check)
+    place = {line: position for position, line in enumerate(_order(version.parsed()))}
+    known = [check.pk for check in current]
+    Finding.objects.filter(check_record__in=known, line__in=differ | dropped).delete()
+    fresh = [
+        _finding(check, place[row["line"]], row)
+        for check, document in judged_by(version, current, differ)
+        for row in document["findings"]
+    ]
+    Finding.objects.bulk_create(fresh)
+    _put_in_place(known, place)
+    _count_anew(current)
     return len(checks)
+
+
+def _order(spec: Document) -> list[str]:
+    return [line.id for line in (*spec.lines, *INTEGRITY)]
+
+
+def _put_in_place(ids: list[int], place: dict[str, int]) -> None:
+    """Give the findings of some checks the order of their spec's lines."""
+    moved = Finding.objects.filter(check_record__in=ids).values_list("line", "position").distinct()
+    for line in {line for line, position in moved if place.get(line) != position}:
+        Finding.objects.filter(check_record__in=ids, line=line).update(position=place[line])
+
+
+def _count_anew(checks: list[Check]) -> None:
+    """Write verdicts and counts of checks by their findings."""
+    met: dict[int, list[tuple[str, str]]] = defaultdict(list)
+    found = Finding.objects.filter(check_record__in=[check.pk for check in checks])
+    for check_id, outcome, weight in found.values_list("check_record_id", "outcome", "weight"):
+        met[check_id].append((outcome, weight))
+    alike: dict[tuple[str, tuple[tuple[str, int], ...]], list[int]] = defaultdict(list)
+    for check_id, lines in met.items():
+        counts = counts_of(outcome for outcome, _ in lines)
+        alike[verdict_of(lines), tuple(counts.items())].append(check_id)
+    now = timezone.now()
+    for (verdict, pairs), ids in alike.items():  # many checks share a verdict and its counts: one statement for them
+        Check.objects.filter(pk__in=ids).update(verdict=verdict, counts=dict(pairs), judged_at=now)
