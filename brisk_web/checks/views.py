@@ -97,7 +97,9 @@ def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
             text, words = _agreement_text(document[name], finding), "The file has"
         else:
             value = value_from_json(row.kind, row.per_track, document[name])
-            if row.kind is Kind.RATE and value is not None and value.denominator == _NTSC:
+            if row.kind is Kind.TEXTS and value and " " in value[0]:
+                text = "1 thing, named below" if len(value) == 1 else f"{len(value)} things, named below"
+            elif row.kind is Kind.RATE and value is not None and value.denominator == _NTSC:
                 text = f"{value.numerator}/{value.denominator}"  # the fraction itself is the proof here
             else:
                 text = spell_value(row.kind, row.per_track, value, row.unit)
