@@ -7,7 +7,7 @@ and a file) do not say the same, or when a line is not met by every file.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree
@@ -59,7 +59,7 @@ class RowGroup:
 def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Timeline | None = None) -> list[RowGroup]:
     """Return the rows by group, in the order of the registry's groups; rows without any value are left out."""
     checks = [judge(spec, file.inspection, timeline=timeline, part=file.part) for file in files] if spec else []
-    agreements = agree(files[0].inspection, timeline, files[0].part) if timeline and files else {}
+    agreements = _own_words(timeline, files[0]) if timeline and files else {}
     groups = []
     for group in Group:
         rows = _line_rows(checks, group, agreements)
@@ -121,6 +121,13 @@ def _fact_row(row: Characteristic, files: Sequence[Compared], agreements: dict[s
 
 def _text(row: Characteristic, value: Any) -> str:
     return "" if value is None else spell(row.kind, row.per_track, value, row.unit)
+
+
+def _own_words(timeline: Timeline, file: Compared) -> dict[str, Agreement]:
+    """What the timeline says for itself: its length at its own rate, whatever the rate of a file."""
+    agreements = agree(file.inspection, timeline, file.part)
+    length = (file.part or FrameRange.whole(timeline)).length
+    return agreements | {"edit.length": replace(agreements["edit.length"], timeline=length)}
 
 
 def _timeline_text(id_: str, agreements: dict[str, Agreement]) -> str:

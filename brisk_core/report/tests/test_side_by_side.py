@@ -58,6 +58,11 @@ class CompareTest(TestCase):
         rows = self.rows(file(picture__size=(1280, 720)), timeline=TIMELINE)
         self.assertEqual((rows["picture.size"].timeline, rows["picture.size"].differs), ("1920 × 1080", True))
 
+    def test_the_timeline_has_its_length_at_its_own_rate(self) -> None:
+        rows = self.rows(file(Fraction(24000, 1001)), file(), timeline=TIMELINE)
+        length = TIMELINE.length
+        self.assertEqual(rows["picture.frame_count"].timeline, f"{length} frames")
+
     def test_what_nobody_says_is_left_out_and_names_never_differ(self) -> None:
         rows = self.rows(file(), file())
         self.assertNotIn("picture.primaries", rows)
