@@ -1,16 +1,27 @@
-"""One inspection of one file: headers, then packets, in one process. The sandbox and the command line both call it."""
+"""One inspection of one file: headers, packets, then pictures and sound, at once or in parts. The sandbox calls it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import xxhash
 
-from brisk_core.facts import Depth, Inspection, Stage, find_contradictions
-from brisk_core.packets import PacketSeries, observe_packets, read_packets, save_series
+from brisk_core.facts import Depth, FactsBuilder, Inspection, Stage, Witness, find_contradictions
+from brisk_core.packets import PacketSeries, load_series, observe_packets, read_packets, save_series
 from brisk_core.reading import Source, read_headers
+from brisk_core.scan import (
+    Segment,
+    conclude_scan,
+    join_parts,
+    load_sounds,
+    save_scan,
+    save_sounds,
+    scan_pictures,
+    scan_sounds,
+    scan_whole,
+)
 
 _CHUNK = 4 << 20
 Progress = Callable[[int, int], None]
@@ -44,11 +55,13 @@ def inspect(
     checksum: str | None = None,
     progress: Progress | None = None,
     series_path: Path | None = None,
+    scan_path: Path | None = None,
 ) -> Inspected:
-    """Inspect a file to a depth.
+    """Inspect a file to a depth, in this process.
 
-    ``checksum`` is the XXH3-128 digest where it is known; without it ``file.checksum`` stays unread.
-    Raises ``UnreadableFile`` when the file is no media file.
+    ``series_path`` and ``scan_path`` are where the series of packets and of pictures and sound are written.
+    ``checksum`` is the XXH3-128 digest where it is known; without it ``file.checksum`` stays unread. Raises
+    ``UnreadableFile`` when the file is no media file.
     """
     reading = read_headers(source)
     series = None
@@ -62,7 +75,60 @@ def inspect(
         if series is not None and series_path is not None:
             save_series(series, series_path)
     if depth is Depth.FULL:
-        for stage in (Stage.PICTURES, Stage.SAMPLES):
-            reading.builder.unread_missing(stage, "this engine does not measure it")
+        scanned = scan_whole(source, series, reading.builder, progress)
+        if scan_path is not None:
+            save_scan(scanned, scan_path)
     inspection = reading.builder.finish(file_name=source.name, file_size=source.size, depth=depth)
     return Inspected(inspection=inspection, series=series)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ScanPart:
+    """A part of a scan that is done apart: a segment of the pictures, the sound, or both."""
+
+    segment: Segment | None  #: None for a part without pictures
+    sound: bool
+    pictures_path: Path
+    sound_path: Path
+
+
+def scan_part(
+    source: Source, series_path: Path | None, part: ScanPart, *, full: bool, duration: float, progress: Progress | None
+) -> None:
+    """Scan one part and write what was measured; ``full`` is the range by the file's own word, ``duration`` seconds.
+
+    Progress is told in pictures of the segment, or in seconds of the sound for a part without pictures.
+    """
+    if part.segment is not None and series_path is not None:
+        series = load_series(series_path)
+        found = scan_pictures(source, series, part.segment, full=full, threads=1, progress=progress)
+        found.save(part.pictures_path)
+    if part.sound:
+        told = None if part.segment is not None or progress is None else _in_whole_seconds(progress)
+        save_sounds(scan_sounds(source, duration, told), part.sound_path)
+
+
+def _in_whole_seconds(progress: Progress) -> Callable[[float, float], None]:
+    def report(done: float, total: float) -> None:
+        progress(int(done), max(int(total), 1))
+
+    return report
+
+
+def conclude_parts(
+    inspection: Inspection,
+    series_path: Path | None,
+    segments: Sequence[Segment],
+    pictures: Sequence[Path | None],
+    sound_path: Path | None,
+    scan_path: Path,
+) -> Inspection:
+    """Join the parts of a scan and return the inspection to its full depth; a part without a file counts as missing."""
+    builder = FactsBuilder.resume(inspection, Stage.PICTURES, Stage.SAMPLES)
+    series = load_series(series_path) if series_path is not None else None
+    scan = join_parts(pictures, segments) if segments else None
+    sounds = load_sounds(sound_path) if sound_path is not None else []
+    if sound_path is None and builder.said(Witness.DECLARED, "sound.tracks"):
+        builder.unread_missing(Stage.SAMPLES, "the sound could not be decoded")
+    save_scan(conclude_scan(builder, series, scan, sounds), scan_path)
+    return builder.finish(file_name=inspection.file_name, file_size=inspection.file_size, depth=Depth.FULL)

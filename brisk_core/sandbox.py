@@ -210,16 +210,56 @@ def _do_inspect(request: dict[str, Any]) -> Any:
     from brisk_core.inspect import digest, inspect
     from brisk_core.reading import Source
 
-    series_path = request.get("series_path")
     source = Source.at(request["url"], request["name"])
     found = inspect(
         source,
         Depth(request["depth"]),
         checksum=digest(source) if request.get("take_digest") else request.get("checksum"),
         progress=_Reporter(),
-        series_path=Path(series_path) if series_path else None,
+        series_path=_path(request.get("series_path")),
+        scan_path=_path(request.get("scan_path")),
     )
     return inspection_to_json(found.inspection)
+
+
+def _path(text: str | None) -> Path | None:
+    return Path(text) if text else None
+
+
+def _do_scan_part(request: dict[str, Any]) -> Any:
+    from brisk_core.inspect import ScanPart, scan_part
+    from brisk_core.reading import Source
+    from brisk_core.scan import Segment
+
+    scan_part(
+        Source.at(request["url"]),
+        _path(request["series_path"]),
+        ScanPart(
+            segment=Segment(*request["segment"]) if request["segment"] else None,
+            sound=request["sound"],
+            pictures_path=Path(request["pictures_path"]),
+            sound_path=Path(request["sound_path"]),
+        ),
+        full=request["full"],
+        duration=request["duration"],
+        progress=_Reporter(),
+    )
+
+
+def _do_conclude(request: dict[str, Any]) -> Any:
+    from brisk_core.facts import inspection_from_json, inspection_to_json
+    from brisk_core.inspect import conclude_parts
+    from brisk_core.scan import Segment
+
+    found = conclude_parts(
+        inspection_from_json(request["document"]),
+        _path(request["series_path"]),
+        [Segment(first, end) for first, end in request["segments"]],
+        [_path(path) for path in request["pictures"]],
+        _path(request["sound_path"]),
+        Path(request["scan_path"]),
+    )
+    return inspection_to_json(found)
 
 
 def _do_frames(request: dict[str, Any]) -> Any:
@@ -246,6 +286,8 @@ def _do_edit(request: dict[str, Any]) -> Any:
 _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "digest": _do_digest,
     "inspect": _do_inspect,
+    "scan_part": _do_scan_part,
+    "conclude": _do_conclude,
     "frames": _do_frames,
     "edit": _do_edit,
 }

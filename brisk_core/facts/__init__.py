@@ -12,7 +12,17 @@ from brisk_core.facts.inspection import (
     inspection_from_json,
     inspection_to_json,
 )
-from brisk_core.facts.kinds import CaptionTrack, Chapter, Kind, Span, Track, spell, value_from_json, value_to_json
+from brisk_core.facts.kinds import (
+    CaptionTrack,
+    Chapter,
+    Kind,
+    Span,
+    TimeSpan,
+    Track,
+    spell,
+    value_from_json,
+    value_to_json,
+)
 from brisk_core.facts.registry import REGISTRY, characteristic
 
 __all__ = [
@@ -29,6 +39,7 @@ __all__ = [
     "Kind",
     "Span",
     "Stage",
+    "TimeSpan",
     "Track",
     "Unheard",
     "Witness",

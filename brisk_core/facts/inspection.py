@@ -117,6 +117,20 @@ class FactsBuilder:
         if self._place:
             self._places[id_][witness.value] = self._place
 
+    @classmethod
+    def resume(cls, inspection: Inspection, *stages: Stage) -> FactsBuilder:
+        """Return a builder that goes on from an inspection; why facts of ``stages`` could not be heard is forgotten."""
+        builder = cls(_places={id_: dict(places) for id_, places in inspection.places.items()})
+        for id_, witnessed in inspection.facts.items():
+            row = REGISTRY[id_]
+            for witness, value in witnessed.spoken().items():
+                builder._values[id_, witness] = value
+            if Witness.OBSERVED in row.witnesses and witnessed.observed is None:
+                builder._silent.add(id_)
+            if id_ in inspection.unread and row.stage not in stages:
+                builder._reasons[id_] = inspection.unread[id_]
+        return builder
+
     def declared(self, id_: str, value: Any) -> None:
         """Record what the wrapper says."""
         self.say(Witness.DECLARED, id_, value)

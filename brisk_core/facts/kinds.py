@@ -13,6 +13,7 @@ tracks      tuple of Track              list of objects
 captions    tuple of CaptionTrack       list of objects
 chapters    tuple of Chapter            list of objects
 spans       tuple of Span               list of objects
+times       tuple of TimeSpan           list of objects
 others      as JSON has them            as they are
 ==========  ==========================  ============================
 
@@ -59,6 +60,7 @@ class Kind(enum.Enum):
     CAPTIONS = "list of captions"
     CHAPTERS = "list of chapters"
     SPANS = "spans"
+    TIMES = "spans in seconds"
     OBJECT = "object"
 
 
@@ -100,6 +102,15 @@ class Span:
     detail: str = ""  #: what happens there, in words
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TimeSpan:
+    """A half-open stretch of sound."""
+
+    start: float  #: seconds from the first picture
+    end: float  #: always > start
+    detail: str = ""  #: what happens there, in words
+
+
 def _fraction_text(value: Fraction) -> str:
     return f"{value.numerator}/{value.denominator}"
 
@@ -138,7 +149,7 @@ def _chapter_from_json(value: dict[str, Any]) -> Chapter:
     return Chapter(time=Fraction(value["time"]), title=value["title"], on_random_access=value.get("on_random_access"))
 
 
-def _span_to_json(span: Span) -> dict[str, Any]:
+def _span_to_json(span: Span | TimeSpan) -> dict[str, Any]:
     row: dict[str, Any] = {"start": span.start, "end": span.end}
     return row | {"detail": span.detail} if span.detail else row
 
@@ -159,6 +170,7 @@ _TO_JSON: dict[Kind, Callable[[Any], Any]] = {
     Kind.CAPTIONS: lambda value: [_caption_to_json(caption) for caption in value],
     Kind.CHAPTERS: lambda value: [_chapter_to_json(chapter) for chapter in value],
     Kind.SPANS: lambda value: [_span_to_json(span) for span in value],
+    Kind.TIMES: lambda value: [_span_to_json(span) for span in value],
 }
 _FROM_JSON: dict[Kind, Callable[[Any], Any]] = {
     # What a file says is kept whatever it is; only what people write is held against limits.
@@ -173,6 +185,7 @@ _FROM_JSON: dict[Kind, Callable[[Any], Any]] = {
     Kind.CAPTIONS: lambda value: tuple(CaptionTrack(**caption) for caption in value),
     Kind.CHAPTERS: lambda value: tuple(_chapter_from_json(chapter) for chapter in value),
     Kind.SPANS: lambda value: tuple(Span(**span) for span in value),
+    Kind.TIMES: lambda value: tuple(TimeSpan(**span) for span in value),
 }
 
 
@@ -220,6 +233,7 @@ _SPELL: dict[Kind, Callable[[Any], str]] = {
     Kind.CAPTIONS: lambda value: ", ".join(f"{one.kind} {one.format}" for one in value) or "none",
     Kind.CHAPTERS: lambda value: _how_many(len(value), "chapter"),
     Kind.SPANS: lambda value: _how_many(len(value), "place"),
+    Kind.TIMES: lambda value: _how_many(len(value), "place"),
     Kind.OBJECT: _spell_object,
 }
 
@@ -228,6 +242,8 @@ def spell(kind: Kind, per_track: bool, value: Any, unit: str = "") -> str:
     """Return a value as a person reads it, with its unit; an en dash where there is nothing."""
     if value is None:
         return "–"
+    if per_track and kind is Kind.TIMES:
+        return _how_many(sum(len(one) for one in value), "place")
     if per_track:
         spelled = [spell(kind, False, one, unit) for one in value]
         return spelled[0] if len(set(spelled)) == 1 else ", ".join(spelled) or "no sound"

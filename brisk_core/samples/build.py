@@ -8,21 +8,21 @@ import os
 import shutil
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from fractions import Fraction
 from pathlib import Path
 
 import av
 
-from brisk_core.exact import Timecode
 from brisk_core.samples import timelines
+from brisk_core.samples.drawings import DRAWINGS
 from brisk_core.samples.encode import Encoder, rewrap
-from brisk_core.samples.picture import Drawn, draw, weave
-from brisk_core.samples.programme import LENGTH, START_TIMECODE
+from brisk_core.samples.picture import Drawn
+from brisk_core.samples.programme import LENGTH
 from brisk_core.samples.renders import RENDERS, Recipe
 
 _MAKERS = (
     "programme",
     "picture",
+    "drawings",
     "sound",
     "encode",
     "renders",
@@ -44,12 +44,9 @@ def frame_count(recipe: Recipe) -> int:
 
 
 def _pictures(recipes: Sequence[Recipe], frames: int) -> Iterator[Drawn]:
-    (width, height), rate, fields = recipes[0].drawing
-    start = Timecode.parse(START_TIMECODE, rate)
+    size, rate, drawing = recipes[0].drawing
     for number in range(frames):
-        time, label = number / rate, f"{start.plus(number)}   {number}"
-        drawn = draw(Fraction(time), (width, height), label)
-        yield weave(drawn, draw(time + 1 / (2 * rate), (width, height), label)) if fields else drawn
+        yield DRAWINGS[drawing](number, rate, size)
 
 
 def _build_group(job: tuple[list[Recipe], Path]) -> None:

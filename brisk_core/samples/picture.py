@@ -59,7 +59,7 @@ def _background(shot: Shot, width: int, height: int) -> Drawn:
         y = int(horizon * random.uniform(0.78, 0.92))
         radius = height / 34
         glow = np.exp(-((columns - x) ** 2 + (rows - y) ** 2) / (2 * radius**2)).astype(np.float32)
-        luma += glow * (215 - luma)
+        luma += np.minimum(glow * 1.25, 1) * (235 - luma)  # the lamp itself is white
         half = glow[:, ::2]
         blue += half * (96 - blue)
         red += half * (158 - red)

@@ -64,13 +64,19 @@ class Recipe:
     fault: str | None = None  #: in words, None for a right render
     fails: tuple[str, ...] = ()  #: ids of the spec's lines that must fail, and no others
     extra_frames: int = 0
-    draws_fields: bool = False  #: two moments a frame
+    draws: str = "frames"  #: how its pictures are drawn, a key of ``drawings.DRAWINGS``
+    cautions: tuple[str, ...] = ()  #: ids of the lines that must give caution
     rewraps: str | None = None  #: name of the render whose packets it takes, for faults of the wrapper only
 
     @property
-    def drawing(self) -> tuple[tuple[int, int], Fraction, bool]:
+    def verdict(self) -> str:
+        """The verdict that a check by its spec must come to."""
+        return "fail" if self.fails else "caution" if self.cautions else "pass"
+
+    @property
+    def drawing(self) -> tuple[tuple[int, int], Fraction, str]:
         """Renders with the same drawing share one pass of drawing."""
-        return self.settings.size, self.settings.rate, self.draws_fields
+        return self.settings.size, self.settings.rate, self.draws
 
 
 def _x264(settings: Settings, more: str) -> dict[str, str]:
@@ -84,6 +90,7 @@ RENDERS: tuple[Recipe, ...] = (
         settings=replace(_WIDE, rate=Fraction(24000, 1001)),
         fault="24000/1001 frames a second in place of 25",
         fails=("frame-rate",),
+        cautions=("timeline-rate", "integrity-sound-gaps"),
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V02.mp4",
@@ -98,16 +105,41 @@ RENDERS: tuple[Recipe, ...] = (
         settings=replace(_WIDE, container_options={}),
         fault="index after the media",
         fails=("index-first",),
-        rewraps="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V05.mp4",
+        rewraps="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4",
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V04.mp4",
         spec="pebbleview-wide",
         settings=replace(_WIDE, options=_x264(_WIDE, "fake-interlaced=1")),
         fault="progressive pictures flagged as interlaced",
-        fails=("scan",),
+        fails=("scan", "mistakes"),
     ),
-    Recipe(name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V05.mp4", spec="pebbleview-wide", settings=_WIDE),
+    Recipe(
+        name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V05.mp4",
+        spec="pebbleview-wide",
+        settings=_WIDE,
+        draws="mixed-from-30",
+        fault="25 frames a second made from 30 by mixing neighbours",
+        fails=("mistakes",),
+        cautions=("blend",),
+    ),
+    Recipe(
+        name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V06.mp4",
+        spec="pebbleview-wide",
+        settings=_WIDE,
+        draws="fields",
+        fault="fields woven into frames that are coded as progressive",
+        fails=("scan", "mistakes", "comb"),
+    ),
+    Recipe(
+        name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V07.mp4",
+        spec="pebbleview-wide",
+        settings=_WIDE,
+        draws="squeezed",
+        fault="levels squeezed: full range mapped into narrow range once too often",
+        fails=("mistakes",),
+    ),
+    Recipe(name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4", spec="pebbleview-wide", settings=_WIDE),
     Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V01.mp4",
         spec="pebbleview-tall",
@@ -121,13 +153,22 @@ RENDERS: tuple[Recipe, ...] = (
         settings=replace(_TALL, rate=Fraction(30000, 1001)),
         fault="30000/1001 frames a second in place of 30",
         fails=("frame-rate",),
+        cautions=("timeline-rate", "integrity-sound-gaps"),
     ),
-    Recipe(name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V03.mp4", spec="pebbleview-tall", settings=_TALL),
+    Recipe(
+        name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V03.mp4",
+        spec="pebbleview-tall",
+        settings=_TALL,
+        draws="boxed",
+        fault="the wide picture set into the tall frame, with bars above and below",
+        cautions=("bars",),
+    ),
+    Recipe(name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V04.mp4", spec="pebbleview-tall", settings=_TALL),
     Recipe(
         name="OLP_LAMPLIGHTERS_MERROW_HD50I_V01.mxf",
         spec="channel-merrow-master",
         settings=replace(_MERROW, pixels="yuv420p", options=_MERROW.options | {"profile": "4", "level": "4"}),
-        draws_fields=True,
+        draws="fields",
         fault="4:2:0 in place of 4:2:2",
         fails=("profile", "chroma"),
     ),
@@ -135,21 +176,41 @@ RENDERS: tuple[Recipe, ...] = (
         name="OLP_LAMPLIGHTERS_MERROW_HD50I_V02.mxf",
         spec="channel-merrow-master",
         settings=replace(_MERROW, timecode="00:00:00:00"),
-        draws_fields=True,
+        draws="fields",
         fault="start timecode 00:00:00:00 in place of 10:00:00:00",
         fails=("start", "timeline-start"),
-        rewraps="OLP_LAMPLIGHTERS_MERROW_HD50I_V04.mxf",
+        rewraps="OLP_LAMPLIGHTERS_MERROW_HD50I_V06.mxf",
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_MERROW_HD50I_V03.mxf",
         spec="channel-merrow-master",
         settings=_MERROW,
-        draws_fields=True,
+        draws="fields",
         extra_frames=1,
         fault="one frame too long",
         fails=("length",),
     ),
     Recipe(
-        name="OLP_LAMPLIGHTERS_MERROW_HD50I_V04.mxf", spec="channel-merrow-master", settings=_MERROW, draws_fields=True
+        name="OLP_LAMPLIGHTERS_MERROW_HD50I_V04.mxf",
+        spec="channel-merrow-master",
+        settings=_MERROW,
+        draws="fields-turned",
+        fault="the bottom field is earlier, the stream says top first",
+        fails=("field-order", "mistakes"),
+    ),
+    Recipe(
+        name="OLP_LAMPLIGHTERS_MERROW_HD50I_V05.mxf",
+        spec="channel-merrow-master",
+        settings=replace(_MERROW, sound_hole=True),
+        draws="fields-with-gap",
+        fault="a gap of six black frames, and a hole in the sound",
+        fails=("dropout",),
+        cautions=("black",),
+    ),
+    Recipe(
+        name="OLP_LAMPLIGHTERS_MERROW_HD50I_V06.mxf",
+        spec="channel-merrow-master",
+        settings=_MERROW,
+        draws="fields",
     ),
 )

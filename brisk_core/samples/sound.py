@@ -7,11 +7,13 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+_HOLE = (3.2, 3.34)  # seconds
+_GAIN = 1.1  # brings the mix to -23 LUFS (EBU R 128)
 _WATER_RATE = 8000  # points of noise a second: water has nothing above 4 kHz
 
 
-def make_sound(length: Fraction, sample_rate: int) -> NDArray[np.float32]:
-    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any sample rate."""
+def make_sound(length: Fraction, sample_rate: int, *, hole: bool = False) -> NDArray[np.float32]:
+    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any sample rate, with a hole if asked."""
     count = round(length * sample_rate)
     time = np.arange(count, dtype=np.float64) / sample_rate
     random = np.random.default_rng(3)
@@ -25,4 +27,7 @@ def make_sound(length: Fraction, sample_rate: int) -> NDArray[np.float32]:
         bell += (time >= struck) * 0.16 * np.exp(-2.4 * after) * np.sin(2 * np.pi * 523.25 * after)
     left = water + hum + bell * 0.8
     right = np.roll(water, sample_rate // 90) + hum + bell
-    return np.stack([left, right]).astype(np.float32)
+    mix = (_GAIN * np.stack([left, right])).astype(np.float32)
+    if hole:
+        mix[:, int(_HOLE[0] * sample_rate) : int(_HOLE[1] * sample_rate)] = 0
+    return mix

@@ -121,6 +121,8 @@ class Present(Condition):
 
     def holds(self, value: Any) -> bool:
         there = bool(value) if isinstance(value, tuple | list | dict | str) else value is not None
+        if self.row.kind is Kind.TIMES and self.row.per_track:
+            there = any(value)
         if self.row.id == "sound.tracks":
             there = value > 0
         if self.row.id == "picture.alpha":
@@ -225,18 +227,21 @@ class ConditionReader:
     """Reads conditions and collects every mistake with its place."""
 
     def __init__(self) -> None:
+        from brisk_core.spec.span_conditions import SPAN_READERS
+
         self.mistakes: list[Mistake] = []
+        self._readers: dict[str, _Reader] = _READERS | SPAN_READERS
 
     def read(self, row: Characteristic, raw: object, place: str, *, inner: bool = False) -> Condition | None:
         """Return the condition, or ``None`` after noting what is wrong with it."""
         if not isinstance(raw, dict) or len(raw) != 1:
             met = f"{len(raw)} keys ({', '.join(map(str, raw))})" if isinstance(raw, dict) else repr(raw)
-            self.note(place, f"met {met} as a condition; expected one of {', '.join(_READERS)} with its value")
+            self.note(place, f"met {met} as a condition; expected one of {', '.join(self._readers)} with its value")
             return None
         name, value = next(iter(raw.items()))
-        reader = _READERS.get(name)
+        reader = self._readers.get(name)
         if reader is None:
-            self.note(place, f"met condition {name!r}; expected one of {', '.join(_READERS)}")
+            self.note(place, f"met condition {name!r}; expected one of {', '.join(self._readers)}")
             return None
         if name in _OUTERMOST and inner:
             self.note(place, f"met {name} inside cases; expected a plain condition")
@@ -408,7 +413,8 @@ class ConditionReader:
         return True
 
 
-_READERS: dict[str, Callable[[ConditionReader, Characteristic, object, str], Condition]] = {
+_Reader = Callable[["ConditionReader", Characteristic, object, str], Condition]
+_READERS: dict[str, _Reader] = {
     "equals": ConditionReader.equals,
     "one_of": ConditionReader.one_of,
     "between": ConditionReader.between,

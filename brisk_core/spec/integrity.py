@@ -73,6 +73,14 @@ INTEGRITY: tuple[Line, ...] = (
         "Set the level of the export to automatic, or to the lowest level that allows size, rate and bit rate.",
     ),
     _line(
+        "unreadable",
+        *_absent("content.unreadable"),
+        "Every picture decodes",
+        Weight.MUST,
+        "Pictures that cannot be decoded are black, grey or broken at the viewer.",
+        "Copy the file again and compare its checksum; if it stays so, export again.",
+    ),
+    _line(
         "gaps",
         *_absent("timing.gaps"),
         "No missing frame times",

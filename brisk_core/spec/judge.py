@@ -3,14 +3,29 @@
 from __future__ import annotations
 
 import enum
+import math
 from collections import Counter
 from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Any
 
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree
 from brisk_core.exact import spell_bit_rate, spell_rate_exactly
-from brisk_core.facts import REGISTRY, Characteristic, Inspection, JudgedBy, Kind, Span, Stage, Unheard, Witness, spell
+from brisk_core.facts import (
+    REGISTRY,
+    Characteristic,
+    Inspection,
+    JudgedBy,
+    Kind,
+    Span,
+    Stage,
+    TimeSpan,
+    Unheard,
+    Witness,
+    Witnessed,
+    spell,
+)
 from brisk_core.packets import PacketSeries, fit_buffer
 from brisk_core.spec.conditions import (
     Cases,
@@ -24,7 +39,9 @@ from brisk_core.spec.conditions import (
 )
 from brisk_core.spec.document import Line, Spec, Weight
 from brisk_core.spec.integrity import INTEGRITY
-from brisk_core.spec.rules import MET, UNHEARD, Unmet, asked_value, rule_for
+from brisk_core.spec.rule import Unmet
+from brisk_core.spec.rules import MET, UNHEARD, asked_value, rule_for
+from brisk_core.spec.span_conditions import SpanCondition
 
 
 class Outcome(enum.Enum):
@@ -129,6 +146,8 @@ class _Judge:
             return self._by_buffer(line, condition)
         if isinstance(condition, WitnessesAgree):
             return self._by_agreement(line, condition)
+        if isinstance(condition, SpanCondition):
+            return self._by_places(line, condition)
         if line.row.stage is Stage.CHECK:
             return self._unheard(line, condition.required(), "this engine does not measure it")
         return self._by_witnesses(line, condition)
@@ -213,6 +232,29 @@ class _Judge:
             who="",
         )
         return self._worded(line, unmet, found=words)
+
+    def _by_places(self, line: Line, condition: SpanCondition) -> Finding:
+        """Hold the places of every track against a condition on their lengths and where they lie."""
+        row = line.row
+        value = self.inspection.facts[row.id].observed
+        rate, duration = self.inspection.best("picture.frame_rate"), self.inspection.best("wrapper.duration")
+        if value is None or value is Unheard.UNHEARD:
+            return self._unheard(
+                line, condition.required(), self.inspection.unread.get(row.id, _silence((Witness.OBSERVED,)))
+            )
+        if duration is None or (row.kind is Kind.SPANS and rate is None):
+            return self._unheard(line, condition.required(), "rate or duration of the file are not known")
+        tracks = value if row.per_track else (value,)
+        kept = []
+        for track in tracks:
+            times = [_seconds(span, rate) for span in track]
+            kept.append(tuple(track[number] for number in condition.offending(times, duration)))
+        if not any(kept):
+            found = _text(row, value)
+            return self._finding(
+                line, Outcome.PASS, code=MET, required=condition.required(), found=found, says=f"As asked: {found}."
+            )
+        return self._unmet(line, condition, Witness.OBSERVED, tuple(kept) if row.per_track else kept[0])
 
     def _by_table(self, line: Line, table: Table) -> Finding:
         """A row holds when every witness that speaks, or that the line asks for, has one of its values."""
@@ -382,7 +424,7 @@ class _Judge:
         observed: Any = None,
     ) -> Finding:
         witnessed = self.inspection.facts.get(line.row.id)
-        spans = witnessed.best if witnessed and line.row.kind is Kind.SPANS and not line.row.per_track else None
+        spans = _spans(line.row, witnessed, self.inspection.best("picture.frame_rate")) if witnessed else ()
         return Finding(
             line=line,
             outcome=outcome,
@@ -395,8 +437,33 @@ class _Judge:
             says=says,
             why=why or line.why_told,
             remedy=remedy,
-            spans=spans or (),
+            spans=spans,
         )
+
+
+def _seconds(span: Span | TimeSpan, rate: Fraction | None) -> tuple[Fraction, Fraction]:
+    """Return a place in seconds."""
+    if isinstance(span, TimeSpan):
+        return Fraction(str(span.start)), Fraction(str(span.end))
+    period = 1 / rate if rate else Fraction(1)
+    return span.start * period, span.end * period
+
+
+def _spans(row: Characteristic, witnessed: Witnessed, rate: Fraction | None) -> tuple[Span, ...]:
+    """Return the places of a characteristic in frames; those of the sound of every track, each with its track."""
+    value = witnessed.observed
+    if value is None or value is Unheard.UNHEARD or row.kind not in (Kind.SPANS, Kind.TIMES):
+        return ()
+    if row.kind is Kind.SPANS and not row.per_track:
+        return tuple(value)
+    if rate is None:
+        return ()
+    found = []
+    for number, track in enumerate(value if row.per_track else (value,), 1):
+        for one in track:
+            start = max(math.floor(one.start * rate), 0)
+            found.append(Span(start=start, end=max(math.ceil(one.end * rate), start + 1), detail=f"track {number}"))
+    return tuple(found)
 
 
 def _small(label: str) -> str:
@@ -417,7 +484,7 @@ def _default_witnesses(row: Characteristic, spoken: Mapping[Witness, Any]) -> tu
 
 
 def _holds(condition: Condition, value: Any) -> bool:
-    if not condition.row.per_track or condition.row.kind is Kind.SPANS:
+    if not condition.row.per_track or condition.row.kind in (Kind.SPANS, Kind.TIMES):
         return condition.holds(value)
     if isinstance(condition, Present):
         return condition.holds(value)
@@ -426,12 +493,14 @@ def _holds(condition: Condition, value: Any) -> bool:
 
 def _offending(condition: Condition, row: Characteristic, value: Any) -> Any:
     """Return the value of the first track that does not hold, or the value itself; ``None`` for no track at all."""
-    if not row.per_track or not isinstance(value, tuple):
+    if not row.per_track or not isinstance(value, tuple) or row.kind is Kind.TIMES:
         return value
     return next((one for one in value if one is None or not condition.holds(one)), None)
 
 
 def _one_text(row: Characteristic, value: Any) -> str:
+    if row.kind is Kind.TIMES:
+        return _text(row, value)
     if row.kind is Kind.RATE:
         return spell_rate_exactly(value)
     return spell(row.kind, False, value, row.unit)

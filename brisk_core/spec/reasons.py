@@ -158,6 +158,100 @@ _REASONS: dict[str, Reason] = {
     "sound.bitrate": Reason(
         "Too few bits make speech hollow and applause gurgle.", "Set the sound bit rate to {required}."
     ),
+    "content.mistakes": Reason(
+        "Each of these has been made before and is known by its trace; it cannot be undone in this file.",
+        "Go back to the edit, mend what the sentence names, and export again from the timeline.",
+    ),
+    "content.comb": Reason(
+        "Combs are two moments in one frame: moving edges fray on every screen.",
+        "Interpret the clip with its own field order in the edit, or take its fields apart before scaling.",
+    ),
+    "content.blend": Reason(
+        "Mixed frames show every moving edge twice; pans look soft and ghostly.",
+        "Switch frame blending off; let frames be dropped or repeated, or convert by motion from the source.",
+    ),
+    "content.repeat": Reason(
+        "A repeated frame stops all motion for a moment, which shows in pans.",
+        "Export at the timeline's own rate, and look whether the render skipped at that place.",
+    ),
+    "content.drop": Reason(
+        "A missing frame makes motion jump.", "Render that stretch again; check that the source plays without gaps."
+    ),
+    "content.freeze": Reason(
+        "A picture that stands without life is often a clip that ended early or a render that hung.",
+        "Look at the clip under it in the edit; if it is meant, have the line waived.",
+    ),
+    "content.cadence": Reason(
+        "A regular pattern of repeats makes motion stutter in a rhythm.",
+        "Export at the rate of the source, or convert once by motion.",
+    ),
+    "content.black": Reason(
+        "Black in the middle is often a gap between two clips; at head and tail it belongs to the order.",
+        "Close the gap in the edit, or trim head and tail to what is asked.",
+    ),
+    "content.bars": Reason(
+        "Bars mean that the picture was fitted into another shape; a receiver may add its own on top.",
+        "Crop or fill in the edit, and set the timeline to the shape that is ordered.",
+    ),
+    "content.bars_change": Reason(
+        "Bars that come and go show clips of another shape.", "Scale or crop these clips to the timeline's shape."
+    ),
+    "content.active_area": Reason(
+        "The picture must fill what is ordered.", "Crop or fill in the edit so that the picture covers {required}."
+    ),
+    "content.level_shift": Reason(
+        "Blacks turn grey or drown when a range is converted once too often.",
+        "Let one place alone convert the range, the export or the clip, not both.",
+    ),
+    "content.outside_narrow": Reason(
+        "What lies outside is cut off by transmitters and sets.",
+        "Put a limiter for luma and colour on the timeline before the export.",
+    ),
+    "content.flash": Reason(
+        "Flashes faster than three a second over a quarter of the screen can harm viewers.",
+        "Slow the flashes down, darken them, or make them smaller.",
+    ),
+    "content.detail": Reason(
+        "An enlarged picture has no more detail than before, only more bits.",
+        "Use the clip at its own size, or order the lines that it has.",
+    ),
+    "content.blockiness": Reason(
+        "Visible blocks come from too few bits, here or in a generation before.",
+        "Raise the bit rate, and start from the source rather than from a copy.",
+    ),
+    "content.unreadable": Reason(
+        "Pictures that cannot be decoded are black, grey or broken at the viewer.",
+        "Copy the file again; if it stays so, export again.",
+    ),
+    "sound.programme_loudness": Reason(
+        "Programmes of different loudness make viewers reach for the volume; receivers turn them down or refuse them.",
+        "Change the gain of the mix so that it measures {required}, then check the true peak again.",
+    ),
+    "sound.loudness": Reason(
+        "Programmes of different loudness make viewers reach for the volume.",
+        "Change the gain of the mix so that it measures {required}, then check the true peak again.",
+    ),
+    "sound.true_peak": Reason(
+        "Peaks between the samples distort when the sound is coded or converted.",
+        "Put a true-peak limiter at {required} on the mix.",
+    ),
+    "sound.clipping": Reason("Cut-off peaks crackle.", "Lower the gain before the limiter and mix again."),
+    "sound.silence": Reason(
+        "Silence may be meant, or a track that is off.", "Listen there; switch the track on, or have the line waived."
+    ),
+    "sound.dropout": Reason(
+        "A hole in the sound is heard as a stumble.", "Mix that place again; look for a missing or muted clip."
+    ),
+    "sound.click": Reason("A click startles.", "Put a short fade on the cut under it."),
+    "sound.phase": Reason(
+        "Two channels that work against each other vanish when they are added for one loudspeaker.",
+        "Turn the phase of one channel over at its source.",
+    ),
+    "sound.same_channels": Reason(
+        "Left and right that are the same are one channel sold as two.", "Route left and right apart in the mix."
+    ),
+    "sound.silent_channels": Reason("A silent channel may be a cable off.", "Route sound to it, or leave it out."),
+    "sound.dc_offset": Reason("An offset costs headroom and clicks at cuts.", "Filter below 10 Hz."),
     "text.chapters": Reason("Viewers jump by chapters.", "Set chapter marks in the timeline and export them."),
     "edit.length": Reason(
         "An extra frame belongs to something else, and a missing one to the film.",

@@ -6,7 +6,6 @@ The first rule that applies to an unmet line speaks; the last ones are general. 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
@@ -22,58 +21,10 @@ from brisk_core.spec.conditions import (
     Table,
     Within,
     WitnessesAgree,
-    in_prose,
 )
+from brisk_core.spec.content_rules import CONTENT_RULES
+from brisk_core.spec.rule import Rule, Unmet, places, sentences
 from brisk_core.spec.values import rank, rank_found
-
-_MOST_QUOTED = 3  # sentences of a list that one finding quotes
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Unmet:
-    """A line that is not met, as the rules see it."""
-
-    id: str  #: characteristic
-    label: str  #: in small letters, as it stands inside a sentence
-    condition: Condition
-    asked: Any  #: the one value asked for, None where there are several or none
-    found: Any  #: the offending value
-    required: str  #: spelled
-    found_text: str  #: spelled
-    who: str  #: "the wrapper says", "the packets show", ...
-    difference: int | None = None  #: frames, for a length
-    detail: str = ""  #: what more is known, a sentence without its full stop
-    count: int = 0  #: places, for a buffer
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rule:
-    """One way to say what is wrong."""
-
-    code: str
-    applies: Callable[[Unmet], bool]
-    template: str
-    why: str = ""
-    remedy: str = ""
-    parameters: Callable[[Unmet], dict[str, Any]] | None = None
-
-    def say(self, unmet: Unmet) -> str:
-        """Return the sentence."""
-        values = {
-            "label": unmet.label,
-            "required": unmet.required,
-            "found": unmet.found_text,
-            "who": unmet.who,
-        }
-        if self.parameters:
-            values |= self.parameters(unmet)
-        sentence = self.template.format(**values)
-        return sentence[:1].upper() + sentence[1:]
-
-    def explain(self, unmet: Unmet) -> tuple[str, str]:
-        """Return why it matters and what to change."""
-        values = {"required": in_prose(unmet.required), "label": unmet.label}
-        return self.why.format(**values), self.remedy.format(**values)
 
 
 def _is_rate(unmet: Unmet) -> bool:
@@ -151,42 +102,32 @@ def _on(prefix: str, also: Callable[[Unmet], bool]) -> Callable[[Unmet], bool]:
     return lambda unmet: unmet.id.startswith(prefix) and also(unmet)
 
 
-def _places(count: int) -> str:
-    return "one place" if count == 1 else f"{count} places"
-
-
-def _sentences(unmet: Unmet) -> dict[str, Any]:
-    """The sentences of a list as one text, with how many there are."""
-    listed = "; ".join(unmet.found[:_MOST_QUOTED])
-    more = len(unmet.found) - _MOST_QUOTED
-    return {"listed": listed + (f"; and {more} more" if more > 0 else "")}
-
-
 RULES: tuple[Rule, ...] = (
+    *CONTENT_RULES,
     Rule(
         code="integrity.contradictions",
         applies=lambda unmet: unmet.id == "file.contradictions",
         template="the witnesses contradict each other on {listed}.",
-        parameters=_sentences,
+        parameters=sentences,
     ),
     Rule(
         code="integrity.level",
         applies=lambda unmet: unmet.id == "picture.level_exceeded",
         template="the stream exceeds the level that it codes: {listed}.",
-        parameters=_sentences,
+        parameters=sentences,
     ),
     Rule(
         code="integrity.sound-gaps",
         applies=lambda unmet: unmet.id == "timing.sound_gaps",
         template="sound is missing: {listed}.",
-        parameters=_sentences,
+        parameters=sentences,
     ),
     Rule(
         code="integrity.times",
         applies=lambda unmet: unmet.id in ("timing.gaps", "timing.duplicates", "timing.disorder"),
         template="the packets show {label} in {places}; the first at frame {first}: {detail}.",
         parameters=lambda unmet: {
-            "places": _places(len(unmet.found)),
+            "places": places(len(unmet.found)),
             "first": unmet.found[0].start,
             "detail": unmet.found[0].detail,
         },
@@ -209,7 +150,7 @@ RULES: tuple[Rule, ...] = (
         code="buffer.underflow",
         applies=lambda unmet: isinstance(unmet.condition, FitsBuffer),
         template="pictures come too late in {places}: it needs a buffer of {found}; asked is one that {required}.",
-        parameters=lambda unmet: {"places": _places(unmet.count)},
+        parameters=lambda unmet: {"places": places(unmet.count)},
         why="A player's buffer runs empty there: the picture stands still or breaks up.",
         remedy="Set the maximum bit rate and the buffer of the export to those of the order, or encode in two passes.",
     ),

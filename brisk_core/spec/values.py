@@ -13,7 +13,7 @@ from brisk_core.facts import Characteristic, Kind
 
 ORDERED = {Kind.RATE, Kind.RATIO, Kind.SECONDS, Kind.COUNT, Kind.NUMBER, Kind.BYTES, Kind.BIT_RATE}
 #: Kinds that can only be present or absent, or agree with the timeline.
-UNCOMPARED = {Kind.SPANS, Kind.OBJECT, Kind.TRACKS, Kind.CHAPTERS, Kind.CAPTIONS}
+UNCOMPARED = {Kind.SPANS, Kind.TIMES, Kind.OBJECT, Kind.TRACKS, Kind.CHAPTERS, Kind.CAPTIONS}
 _LEVEL = re.compile(r"\d{1,2}(\.\d)?")
 
 

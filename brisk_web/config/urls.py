@@ -35,6 +35,7 @@ urlpatterns = [
     path("files/<int:file_id>/inspect-again", inspections.inspect_again, name="inspect-again"),
     path("files/<int:file_id>/inspection.json", inspections.inspection_json, name="inspection-json"),
     path("files/<int:file_id>/frames/<int:number>.jpg", inspections.frame, name="frame"),
+    path("inspections/outdated/again", inspections.inspect_outdated, name="inspect-outdated"),
     path("inspections/<int:inspection_id>/cancel", inspections.cancel, name="cancel-inspection"),
     path("intake/uploads/", upload_views.create, name="uploads"),
     path("intake/uploads/<uuid:upload_id>/", upload_views.upload, name="upload"),

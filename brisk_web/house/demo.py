@@ -17,6 +17,7 @@ from brisk_core.samples.programme import TITLE
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
 from brisk_web.edits.services import import_timeline
+from brisk_web.inspections.services import inspect_outdated
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import add_deliverable, open_job, take_in
 from brisk_web.shelf.models import Spec
@@ -34,7 +35,7 @@ _OWED = (
     ("Pebbleview wide", "pebbleview-wide", WIDE_EDIT, "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V##.mp4", 6),
     ("Pebbleview tall", "pebbleview-tall", TALL_EDIT, "OLP_LAMPLIGHTERS_PEBBLE_TALL_V##.mp4", 30),
 )
-_LEFT_IN_INTAKE = "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V05.mp4"
+_LEFT_IN_INTAKE = "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4"
 
 
 def ensure_people() -> None:
@@ -55,7 +56,9 @@ def load() -> Job:
     ensure_people()
     publish_shelf()
     with transaction.atomic():
-        return _load_job(folder)
+        job = _load_job(folder)
+    inspect_outdated(by=get_user_model().objects.get(username="otto"))
+    return job
 
 
 def _load_job(folder: Path) -> Job:

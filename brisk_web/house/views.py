@@ -10,6 +10,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateW
 
 from brisk_web.house.models import AuditEntry
 from brisk_web.inspections.models import Inspection
+from brisk_web.inspections.services import outdated_files
 from brisk_web.storage.models import StorageRoot
 from brisk_web.ui.paging import newest_first
 
@@ -24,6 +25,7 @@ def house(request: HttpRequest) -> HttpResponse:
         "workers": ProcrastinateWorker.objects.order_by("id"),
         "waiting": ProcrastinateJob.objects.filter(status="todo").count(),
         "active": active.prefetch_related("files").order_by("id")[:50],
+        "outdated": outdated_files().count(),
         "roots": StorageRoot.objects.all(),
         "people": get_user_model().objects.filter(is_active=True).prefetch_related("groups").order_by("username"),
         "audit": audit,

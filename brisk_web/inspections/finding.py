@@ -11,7 +11,7 @@ from brisk_core.facts import Inspection as Facts
 from brisk_web.inspections.models import Fact, Inspection
 
 _LONGEST = Fact._meta.get_field("text").max_length or 120
-_COUNTED = {Kind.SPANS, Kind.TEXTS, Kind.CHAPTERS, Kind.CAPTIONS, Kind.TRACKS}
+_COUNTED = {Kind.SPANS, Kind.TIMES, Kind.TEXTS, Kind.CHAPTERS, Kind.CAPTIONS, Kind.TRACKS}
 _NUMBERS = {Kind.COUNT, Kind.NUMBER, Kind.BYTES, Kind.BIT_RATE, Kind.RATE, Kind.RATIO, Kind.SECONDS}
 #: Facts that are the file's own columns already, or that nobody looks for by value.
 _LEFT_OUT = {"file.name", "file.size", "file.checksum"}

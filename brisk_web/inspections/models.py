@@ -11,6 +11,7 @@ from django.utils import timezone
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import inspection_from_json
 from brisk_core.packets import PacketSeries, load_series
+from brisk_core.scan import ScanSeries, load_scan
 
 
 class Inspection(models.Model):
@@ -27,6 +28,8 @@ class Inspection(models.Model):
         HEADERS = "headers", "reading headers"
         CHECKSUM = "checksum", "taking the checksum"
         PACKETS = "packets", "reading packets"
+        SCAN = "scan", "scanning pictures and sound"
+        CONCLUDE = "conclude", "putting the scan together"
 
     engine = models.CharField(max_length=32)
     checksum = models.CharField(max_length=32, default="", blank=True)  # XXH3-128, empty until it is known
@@ -76,6 +79,33 @@ class Inspection(models.Model):
             return None
 
     @property
+    def scan_path(self) -> Path:
+        """Where the series of pictures and sound is kept."""
+        return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}-scan.npz"
+
+    @property
+    def parts_folder(self) -> Path:
+        """Where the parts of a running scan leave what they measured."""
+        return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}-parts"
+
+    @property
+    def sound_path(self) -> Path:
+        """Where the part with the sound leaves what it measured."""
+        return self.parts_folder / "sound.npz"
+
+    def load_scan(self) -> ScanSeries | None:
+        """Return the series of pictures and sound, ``None`` when there is none or an older engine wrote it."""
+        try:
+            return load_scan(self.scan_path)
+        except (OSError, ValueError):
+            return None
+
+    @property
+    def is_scanning(self) -> bool:
+        """Are its parts being scanned, or do they wait for it?"""
+        return self.state == self.State.RUNNING and self.stage == self.Stage.SCAN
+
+    @property
     def frame_folder(self) -> Path:
         """Where decoded pictures are cached."""
         return Path(settings.DATA_FOLDER) / "frames" / str(self.pk)
@@ -88,6 +118,9 @@ class Inspection(models.Model):
     @property
     def share(self) -> float:
         """How much of the stage is done, 0 to 1."""
+        if self.is_scanning:
+            parts = self.parts.aggregate(done=models.Sum("done"), total=models.Sum("total"))
+            return min((parts["done"] or 0) / parts["total"], 1.0) if parts["total"] else 0.0
         return min(self.done / self.total, 1.0) if self.total else 0.0
 
     @property
@@ -109,6 +142,46 @@ class Inspection(models.Model):
     def place_in_queue(self) -> int:
         """How many inspections wait before this one, itself counted."""
         return Inspection.objects.filter(state=self.State.QUEUED, id__lte=self.pk).count()
+
+
+class ScanPart(models.Model):
+    """A part of a running scan: a segment of the pictures, the sound, or both of a short file."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "in queue"
+        RUNNING = "running", "scanning"
+        DONE = "done", "done"
+        FAILED = "failed", "cannot be scanned"
+
+    OVER = (State.DONE, State.FAILED)
+
+    inspection = models.ForeignKey(Inspection, on_delete=models.CASCADE, related_name="parts")
+    number = models.PositiveIntegerField()
+    first = models.PositiveIntegerField(default=0)  # first picture
+    end = models.PositiveIntegerField(default=0)  # picture after the last, 0 for a part without pictures
+    sound = models.BooleanField(default=False)
+    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
+    error = models.TextField(default="", blank=True)
+    attempt = models.PositiveIntegerField(default=0)  # fences writes, as that of an inspection
+    done = models.PositiveIntegerField(default=0)  # pictures, or seconds of sound
+    total = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ("number",)
+        constraints = [models.UniqueConstraint(fields=("inspection", "number"), name="one_part_a_number")]
+
+    def __str__(self) -> str:
+        return f"part {self.number} of {self.inspection}"
+
+    @property
+    def is_over(self) -> bool:
+        """Has it ended, one way or the other?"""
+        return self.state in self.OVER
+
+    @property
+    def pictures_path(self) -> Path:
+        """Where it leaves what it measured of the pictures."""
+        return self.inspection.parts_folder / f"{self.number}.npz"
 
 
 class Fact(models.Model):

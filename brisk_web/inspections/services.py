@@ -6,13 +6,14 @@ import logging
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, Q, QuerySet
 from django.utils import timezone
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
 from brisk_core.version import ENGINE
 from brisk_web.house.services import record
+from brisk_web.inspections import scanning
 from brisk_web.inspections.finding import index_facts
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
@@ -54,11 +55,32 @@ def inspect_again(media_file: MediaFile, *, by: Any) -> Inspection:
     return inspection
 
 
+def outdated_files() -> QuerySet[MediaFile]:
+    """Files whose inspection was made by an older engine and is not running."""
+    active = (Inspection.State.QUEUED, Inspection.State.RUNNING)
+    return (
+        MediaFile.objects.exclude(inspection__engine=ENGINE)
+        .exclude(inspection__state__in=active)
+        .filter(inspection__isnull=False)
+    )
+
+
+def inspect_outdated(*, by: Any) -> int:
+    """Queue a fresh inspection of every file that an older engine read; return how many inspections were queued."""
+    queued: set[int] = set()
+    for media_file in outdated_files().select_related("inspection").order_by("id"):
+        if media_file.inspection_id not in queued:
+            queued.add(media_file.inspection_id)
+            inspect_again(media_file, by=by)
+    return len(queued)
+
+
 @transaction.atomic
 def cancel(inspection: Inspection, *, by: Any) -> None:
-    """Ask a waiting or running inspection to stop; a waiting one stops at once."""
+    """Ask a waiting or running inspection to stop; a waiting one stops at once, and so do the parts of a scan."""
     Inspection.objects.filter(pk=inspection.pk).update(cancel_requested=True)
-    Inspection.objects.filter(pk=inspection.pk, state=Inspection.State.QUEUED).update(
+    at_once = Q(state=Inspection.State.QUEUED) | Q(state=Inspection.State.RUNNING, stage=Inspection.Stage.SCAN)
+    Inspection.objects.filter(at_once, pk=inspection.pk).update(
         state=Inspection.State.CANCELLED, finished_at=timezone.now()
     )
     record("inspection.cancelled", inspection, f"Cancelled {inspection}", by=by)
@@ -175,7 +197,9 @@ def read_headers(inspection_id: int) -> None:
 
 
 def read_packets(inspection_id: int) -> None:
-    """The second task: checksum and packets. Contents that are known already are not read again."""
+    """The second task: checksum and packets, then queue the scan. Contents that are known are not read again."""
+    from brisk_web.inspections.tasks import conclude_task
+
     attempt = Attempt(inspection_id)
     inspection, media_file = _take(attempt, Inspection.Stage.CHECKSUM)
     if inspection is None or media_file is None:
@@ -194,7 +218,7 @@ def read_packets(inspection_id: int) -> None:
             {
                 "url": media_file.url,
                 "name": media_file.name,
-                "depth": "full",
+                "depth": "packets",
                 "checksum": checksum,
                 "series_path": str(inspection.series_path),
             },
@@ -211,10 +235,35 @@ def read_packets(inspection_id: int) -> None:
         if known := _same_contents(checksum, inspection):  # two files with the same bytes were read at once
             _adopt(attempt, inspection, known)
             return
-        attempt.write(
-            document=document, checksum=checksum, state=Inspection.State.DONE, error="", finished_at=timezone.now()
-        )
+        attempt.write(document=document, checksum=checksum, error="", **scanning.started())
         inspection.refresh_from_db()
+        _tell(inspection)
+        if not scanning.plan(inspection, inspection.load_series()):
+            conclude_task.defer(inspection_id=inspection_id)
+
+
+def conclude(inspection_id: int) -> None:
+    """The last task: join the parts of the scan, and judge by everything that is known now."""
+    attempt = Attempt(inspection_id)
+    inspection = attempt.take(Inspection.Stage.CONCLUDE)
+    if inspection is None:
+        return
+    try:
+        document = scanning.joined(inspection, attempt.should_stop)
+    except sandbox.Cancelled:
+        _stop(attempt)
+        return
+    except UnreadableFile as error:
+        _end_failed(attempt, inspection, str(error))
+        return
+    with transaction.atomic():
+        if known := _same_contents(inspection.checksum, inspection):
+            scanning.clear(inspection)
+            _adopt(attempt, inspection, known)
+            return
+        attempt.write(document=document, state=Inspection.State.DONE, error="", finished_at=timezone.now())
+        inspection.refresh_from_db()
+        scanning.clear(inspection)
         _tell(inspection)
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from procrastinate.contrib.django import app
 from procrastinate.tasks import Task
 
-from brisk_web.inspections import services
-from brisk_web.inspections.models import Inspection
+from brisk_web.inspections import scanning, services
+from brisk_web.inspections.models import Inspection, ScanPart
 
 HEARTBEAT_LIMIT_S = 30  # a worker writes its heartbeat every 10 s; three missed ones mean it is dead
 
@@ -23,6 +23,24 @@ def read_packets_task(inspection_id: int) -> None:
     _fenced(services.read_packets, inspection_id)
 
 
+@app.task(queue="scan", pass_context=False)
+def scan_part_task(part_id: int) -> None:
+    """Scan one part of a file's pictures or sound."""
+    try:
+        scanning.scan(part_id)
+    except Exception:
+        part = ScanPart.objects.filter(pk=part_id).first()
+        if part is not None:
+            scanning.finish(part, "a mistake of this application stopped the scan; the worker's log has it")
+        raise  # the worker writes it to its log
+
+
+@app.task(queue="headers", pass_context=False)
+def conclude_task(inspection_id: int) -> None:
+    """Put the parts of a scan together."""
+    _fenced(services.conclude, inspection_id)
+
+
 def _fenced(work, inspection_id: int) -> None:  # type: ignore[no-untyped-def]
     try:
         work(inspection_id)
@@ -35,7 +53,9 @@ def _fenced(work, inspection_id: int) -> None:  # type: ignore[no-untyped-def]
 
 def task_for_stage(stage: str) -> Task:
     """Return the task that does a stage."""
-    return read_headers_task if stage == Inspection.Stage.HEADERS else read_packets_task
+    return {Inspection.Stage.HEADERS: read_headers_task, Inspection.Stage.CONCLUDE: conclude_task}.get(
+        Inspection.Stage(stage), read_packets_task
+    )
 
 
 @app.periodic(cron="* * * * * */10")
@@ -46,10 +66,14 @@ async def take_up_stalled_task(timestamp: int) -> None:
     from procrastinate.jobs import Status
 
     stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=HEARTBEAT_LIMIT_S)
-    ids = []
+    ids, part_ids = [], []
     for job in stalled:
         await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
         if "inspection_id" in job.task_kwargs:
             ids.append(job.task_kwargs["inspection_id"])
+        if "part_id" in job.task_kwargs:
+            part_ids.append(job.task_kwargs["part_id"])
     if ids:
         await sync_to_async(services.take_up_stalled)(ids)
+    if part_ids:
+        await sync_to_async(scanning.take_up_stalled)(part_ids)

@@ -51,6 +51,15 @@ def inspect_again(request: HttpRequest, file_id: int) -> HttpResponse:
     return _back(request, file)
 
 
+@require_POST
+@permission_required("inspections.add_inspection", raise_exception=True)
+def inspect_outdated(request: HttpRequest) -> HttpResponse:
+    """Read every file once more that an older engine read."""
+    count = services.inspect_outdated(by=request.user)
+    messages.success(request, f"{count} inspection{' is' if count == 1 else 's are'} in the queue.")
+    return redirect("house")
+
+
 @require_GET
 def inspection_json(request: HttpRequest, file_id: int) -> JsonResponse:
     """The inspection of a file as JSON; an object with "error" where there is none."""

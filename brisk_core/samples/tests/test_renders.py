@@ -34,9 +34,11 @@ class RendersTest(TestCase):
                 check = judge(specs[recipe.spec], found, timeline=timeline)
                 failed = tuple(one.line.id for one in check.findings if one.outcome.value == "fail")
                 self.assertEqual(sorted(failed), sorted(recipe.fails))
+                cautions = [one.line.id for one in check.findings if one.outcome.value == "caution"]
+                self.assertEqual(sorted(cautions), sorted(recipe.cautions))
                 unheard = [one.line.id for one in check.findings if one.outcome.value == "not measured"]
                 self.assertEqual(unheard, [])
-                self.assertEqual(check.verdict.value, "fail" if recipe.fault else "pass")
+                self.assertEqual(check.verdict.value, recipe.verdict)
                 self.assertEqual(found.best("picture.frame_count"), frame_count(recipe))
 
     def test_each_spec_with_renders_has_a_right_one_and_two_faults(self) -> None:

@@ -1,0 +1,143 @@
+"""Bit rates, groups of pictures and times."""
+
+from __future__ import annotations
+
+from brisk_core.facts.characteristic import Group, JudgedBy
+from brisk_core.facts.kinds import Kind
+from brisk_core.facts.registry.define import define
+
+PACKETS = (
+    define(
+        "bitrate.average",
+        "Mean",
+        Group.BIT_RATE,
+        Kind.BIT_RATE,
+        "DCO",
+        "Mean bit rate of the picture track.",
+        judged_by=JudgedBy.OBSERVED,
+    ),
+    define(
+        "bitrate.peak_1s",
+        "Peak in one second",
+        Group.BIT_RATE,
+        Kind.BIT_RATE,
+        "O",
+        "The most bits in any one-second window stepped by one frame, in decode order.",
+    ),
+    define(
+        "bitrate.low_1s",
+        "Low in one second",
+        Group.BIT_RATE,
+        Kind.BIT_RATE,
+        "O",
+        "The fewest bits in any one-second window stepped by one frame, in decode order.",
+    ),
+    define(
+        "bitrate.mode",
+        "Bit rate mode",
+        Group.BIT_RATE,
+        Kind.CHOICE,
+        "CO",
+        "Constant when a buffer filled at the mean rate stays within one second of data.",
+        choices=("constant", "variable"),
+        judged_by=JudgedBy.OBSERVED,
+    ),
+    define(
+        "bitrate.buffer",
+        "Buffer",
+        Group.BIT_RATE,
+        Kind.OBJECT,
+        "CO",
+        "Leaky bucket for a rate and a size given by the spec.",
+        standard="ISO/IEC 14496-10, Annex C; 13818-2, Annex C",
+        judged_by=JudgedBy.OBSERVED,
+    ),
+    define(
+        "bitrate.bits_per_pixel",
+        "Bits per pixel",
+        Group.BIT_RATE,
+        Kind.NUMBER,
+        "O",
+        "Mean bits of a picture over its samples of luma.",
+    ),
+    define(
+        "bitrate.by_type", "Size by picture type", Group.BIT_RATE, Kind.OBJECT, "O", "Mean bits of I, P and B pictures."
+    ),
+    define(
+        "gop.longest",
+        "Longest group",
+        Group.BIT_RATE,
+        Kind.COUNT,
+        "O",
+        "The largest distance of random access points.",
+        unit="frames",
+    ),
+    define(
+        "gop.shortest",
+        "Shortest group",
+        Group.BIT_RATE,
+        Kind.COUNT,
+        "O",
+        "The smallest distance of random access points.",
+        unit="frames",
+    ),
+    define(
+        "gop.open",
+        "Open groups",
+        Group.BIT_RATE,
+        Kind.FLAG,
+        "CO",
+        "Pictures after a random access point need the former group.",
+        judged_by=JudgedBy.OBSERVED,
+    ),
+    define("gop.pattern", "Group pattern", Group.BIT_RATE, Kind.TEXT, "O", "The most frequent order of picture types."),
+    define("timing.gaps", "Gaps in time", Group.WRAPPER, Kind.SPANS, "O", "Missing or overlong presentation steps."),
+    define(
+        "timing.steps",
+        "Steps in time",
+        Group.WRAPPER,
+        Kind.OBJECT,
+        "O",
+        "Mean, smallest and largest step between presented pictures, in seconds.",
+    ),
+    define(
+        "timing.duplicates",
+        "Duplicate times",
+        Group.WRAPPER,
+        Kind.SPANS,
+        "O",
+        "Pictures that share their presentation time with the one before.",
+    ),
+    define(
+        "timing.disorder",
+        "Times out of order",
+        Group.WRAPPER,
+        Kind.SPANS,
+        "O",
+        "Packets, counted in decode order, whose decode time goes back or comes after their presentation time.",
+    ),
+    define(
+        "timing.sound_gaps",
+        "Gaps in the sound",
+        Group.SOUND,
+        Kind.TEXTS,
+        "O",
+        "Stretches of a sound track for which no packet comes, a sentence each.",
+    ),
+    define(
+        "timing.sound_offset",
+        "Sound offset",
+        Group.SOUND,
+        Kind.SECONDS,
+        "O",
+        "Start of the first sound minus start of the first picture.",
+    ),
+    define(
+        "timing.sound_length_difference",
+        "Sound length difference",
+        Group.SOUND,
+        Kind.SECONDS,
+        "O",
+        "End of the last sound minus end of the last picture.",
+    ),
+)

@@ -1,0 +1,202 @@
+"""Change from picture to picture: shot cuts, repeated pictures, freezes and the cadence they make.
+
+Coders never repeat a picture exactly, so a repeat is judged against its neighbourhood and in blocks: where the pictures
+around it change, it does not, anywhere. A still shot is not a run of repeats; it is a freeze when it has no life at all
+(grain is life). Drawings held for two or three pictures over a standing ground are animation, not repeats.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.picture import Picture
+from brisk_core.meters.rows import Rows
+from brisk_core.meters.spans import neighbours, runs
+
+_TOP_SHARE = 0.02  # of the blocks, those that change most, whose mean is the change of a picture
+_CHANGED = 2.0  # mean 8-bit steps a block changes by before it counts as changed
+
+_REPEAT_SHARE = 0.3  # change of a repeated picture over that of the pictures beside it, at most
+_LIVELY = 1.2  # least change (8-bit steps in the busiest blocks) of the pictures beside a repeat
+_STILL = 1.0  # change below which no new picture is shown
+FREEZE_S = 0.5  # default length from which standing still is a freeze
+_PART = 0.5  # share of blocks below which a change is part of the picture: a drawing that moves over a ground
+_HELD = 0.3  # share of repeats around a picture from which drawings are held
+_REACH = 12  # pictures looked at before and after
+
+_CUT_HISTOGRAM = 0.22  # share of the small picture's samples that change their level
+_CUT_OVER = 2.6  # times the change of the pictures around
+_CUT_UNLIKE = 0.55  # correlation of two pictures below which their structure differs
+
+
+class ChangeMeter:
+    """How much a picture differs from the one before, in bands, in cells, in its histogram and its structure."""
+
+    name = "change"
+    row = np.dtype(
+        [("mean", "f2"), ("top", "f2"), ("cell", "f2"), ("share", "f2"), ("levels", "f2"), ("likeness", "f2")]
+    )
+    looks_back = True
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return mean change, that of the busiest blocks, of the busiest cell, share of changed blocks, histogram,
+        likeness.
+
+        Changes are in 8-bit steps; the histogram's is a share of the samples, likeness a correlation from -1 to 1.
+        """
+        if not before:
+            return (np.nan,) * 6
+        former = before[-1]
+        blocks = now.changed_blocks(former).ravel()
+        count = max(1, round(len(blocks) * _TOP_SHARE))
+        busiest = np.partition(blocks, len(blocks) - count)[-count:]
+        cells = cv2.absdiff(now.small, former.small)
+        return (
+            float(blocks.mean()),
+            float(busiest.mean()),
+            float(cells.max()),
+            float(np.mean(blocks > _CHANGED)),
+            float(np.abs(now.histogram - former.histogram).sum() / 2),
+            _likeness(now.small, former.small),
+        )
+
+
+def _likeness(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    """Return the correlation of two pictures; two flat ones are alike."""
+    a, b = (one - cv2.mean(one)[0]).ravel(), (other - cv2.mean(other)[0]).ravel()
+    energies = float(a @ a), float(b @ b)
+    if max(energies) < _FLAT * a.size:
+        return 1.0
+    return float(a @ b) / max(float(np.sqrt(energies[0] * energies[1])), 1e-6)
+
+
+_FLAT = 1.0  # mean square of the steps from the mean, below which a picture has no structure
+
+
+def find_cuts(rows: Rows) -> NDArray[np.intp]:
+    """Return the first pictures of shots, the first picture of the file not counted.
+
+    A cut is a jump in levels or structure that stands out from the change around it. A flash jumps and jumps back, so
+    the picture after it is like the one before it: two jumps within a few pictures, both of them without loss of
+    structure.
+    """
+    if len(rows) < 2:
+        return np.zeros(0, np.intp)
+    levels, likeness = rows["levels"].astype(np.float64), rows["likeness"].astype(np.float64)
+    unlike = np.nan_to_num(1 - likeness)
+    score = np.nan_to_num(levels) + unlike
+    around = neighbours(score, 4)
+    with np.errstate(all="ignore"):
+        usual = np.nan_to_num(np.nanmedian(around, axis=1))
+        most = np.nan_to_num(np.nanmax(np.where(np.isnan(around), 0, around), axis=1))
+    strong = (unlike > 1 - _CUT_UNLIKE) | ((np.nan_to_num(levels) > _CUT_HISTOGRAM) & (unlike > _UNLIKE_A_LITTLE))
+    cuts = strong & (score > _CUT_OVER * usual + _CUT_FLOOR) & (score >= most * _CUT_LEADS)
+    return np.flatnonzero(cuts)
+
+
+_UNLIKE_A_LITTLE = 0.12
+_CUT_FLOOR = 0.1
+_CUT_LEADS = 1.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Steadiness:
+    """Repeats, freezes and cadence of a file."""
+
+    repeats: tuple[tuple[int, int], ...]  #: half-open, the pictures that show the former one again
+    freezes: tuple[tuple[int, int], ...]  #: half-open, from the picture that stays on
+    cadence: str | None  #: none, 2:2, 4:1 repeat, irregular; None without enough motion
+    says: str  #: why the cadence cannot be told
+
+
+def judge_steadiness(rows: Rows, cuts: NDArray[np.intp], freeze_frames: int) -> Steadiness:
+    """Find repeats and freezes of at least ``freeze_frames`` pictures."""
+    top = np.nan_to_num(rows["top"].astype(np.float64), nan=np.inf)
+    cell = np.nan_to_num(rows["cell"].astype(np.float64), nan=np.inf)
+    top[cuts] = cell[cuts] = np.inf
+    still = (top < _STILL) & (cell < _STILL)
+    freezes = tuple((start - 1, end) for start, end in runs(still) if end - start + 1 >= freeze_frames)
+    repeated = _repeated(rows, top, cell)
+    lasting = np.zeros(len(rows), np.bool_)
+    for start, end in freezes:
+        lasting[start:end] = True
+    repeated &= ~lasting
+    repeated &= ~_held_drawings(rows, repeated)
+    moving = int(np.count_nonzero((top > _LIVELY) & np.isfinite(top)) + np.count_nonzero(repeated))
+    cadence = _cadence(repeated, moving) if moving >= _LEAST_MOVING else None
+    says = "" if cadence else f"not enough motion: {moving} of {len(rows)} pictures move"
+    return Steadiness(repeats=tuple(runs(repeated)), freezes=freezes, cadence=cadence, says=says)
+
+
+_LEAST_MOVING = 10
+
+
+def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Pictures that change far less than the pictures on both sides, in blocks and in cells; short holds of up to
+    three.
+    """
+    count = len(rows)
+    found = np.zeros(count, np.bool_)
+    for start, end in runs((top < _LIVELY * 4) & np.isfinite(top)):
+        for at in range(start, end):
+            found[at] = _stands_out(top, cell, at)
+    return found
+
+
+def _stands_out(top: NDArray[np.float64], cell: NDArray[np.float64], at: int) -> bool:
+    for length in range(1, _LONGEST_HOLD + 1):
+        for first in range(max(at - length + 1, 1), at + 1):
+            end = first + length
+            if end >= len(top) or first < 2:
+                continue
+            sides = min(top[first - 1], top[end]), min(cell[first - 1], cell[end])
+            if sides[0] < _LIVELY or not np.isfinite(top[end]):
+                continue
+            if (top[first:end] < _REPEAT_SHARE * sides[0]).all() and (
+                cell[first:end] < np.maximum(_REPEAT_SHARE * sides[1], _CELL_NOISE)
+            ).all():
+                return True
+    return False
+
+
+_LONGEST_HOLD = 3
+_CELL_NOISE = 0.6
+
+
+def _held_drawings(rows: Rows, repeated: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Repeats among many others where what changes is only a part of the picture."""
+    around = neighbours(repeated.astype(np.float64), _REACH)
+    share = np.nan_to_num(rows["share"].astype(np.float64))
+    changed = neighbours(np.where(repeated, np.nan, share), _REACH)
+    with np.errstate(all="ignore"):
+        many = np.nanmean(around, axis=1) > _HELD
+        partial = np.nan_to_num(_quiet_median(changed)) < _PART
+    return np.asarray(repeated & many & partial, np.bool_)
+
+
+def _quiet_median(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    filled = np.where(np.isnan(values).all(axis=1, keepdims=True), 0.0, values)
+    return np.asarray(np.nanmedian(filled, axis=1), np.float64)
+
+
+def _cadence(repeated: NDArray[np.bool_], moving: int) -> str:
+    """Return the name of the pattern that repeats make."""
+    count = int(np.count_nonzero(repeated))
+    if count <= max(2, _RARE * moving):
+        return "none"
+    places = np.flatnonzero(repeated)
+    steps = np.diff(places)
+    for step, name in ((2, "2:2"), (5, "4:1 repeat")):
+        if np.mean(steps == step) > _REGULAR and count >= _REGULAR * moving / step:
+            return name
+    return "irregular"
+
+
+_RARE = 0.02
+_REGULAR = 0.7

@@ -1,0 +1,226 @@
+"""Field analysis: do the two fields of a frame show one moment or two, and which of them is first?
+
+Three weaves of full lines are looked at for each picture: its own two fields, the former bottom field with the
+present top field, and the former top field with the present bottom field. Where fields of different moments are
+woven, lines alternate (combing). In a progressive picture its own weave combs least and the two others alike. In an
+interlaced one, the weave over the frame border that lies one field apart combs less than the one that lies three
+fields apart; which one that is tells the order. Still pictures comb nowhere, and so say nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.picture import BAND, Picture, block_means
+from brisk_core.meters.rows import Rows
+from brisk_core.meters.spans import runs
+
+#: Alternation below this many 8-bit steps is noise of camera or coder.
+_NOISE = 6
+#: Mean combing of a block in its strongest weave over that in its weakest, in 8-bit steps, from which the block counts:
+#: fine detail, grain and the coder's changing quality comb alike in all three.
+_LEAST_EXCESS = 1.5
+_STRONG_EXCESS = 6.0  # noise does not reach it; where some blocks do, the weak ones are not asked
+_CLEAN = 0.2  # share of the strongest weave up to which a block's own weave shows one moment
+_SIDED = 0.3  # difference of the two weaves over the border, as a share of the strongest, that tells an order
+_ALIKE = 0.5  # the same difference up to which they still count as alike
+#: Weight (8-bit steps summed over blocks) from which blocks tell anything, and how far the winner must outweigh the
+#: rest.
+#: Noise puts its blocks on all sides alike.
+_LEAST_WEIGHT = 8.0
+_OUTWEIGHS = 4.0
+#: Blocks of two moments beside blocks of one: a progressive overlay on interlaced pictures. They count from this
+#: share on.
+_LEAST_TWO = 0.05
+_SAME_FIELD = 0.3  # change of a field over that of the other, below which it shows its former moment again
+_FIELD_MOVES = 0.5  # 8-bit steps by which the other field must change for that
+_LEAST_FRAMES = 5  # pictures with motion below which a file says nothing,
+_LEAST_SURE = 0.02  # and their share: of pure noise, one in some hundreds seems to say something
+_BURST = 3  # pictures in a row of two moments in a progressive file, or of the other order, that are reported
+_LONG = 12  # pictures in a row of one moment in an interlaced file that are reported
+_PULLDOWN = 5  # frames of a 3:2 pulldown period (SMPTE RP 197): three clean, two mixed
+_STRAY = 0.02  # share of pictures that may contradict the verdict
+
+Plane = NDArray[np.uint8]
+
+UNSURE, PROGRESSIVE, TOP, BOTTOM = 0, 1, 2, 3
+
+
+def alternation(lines: Plane) -> NDArray[np.float32]:
+    """Return how far lines lie above or below both their neighbours, in 8-bit steps above noise, as means of blocks."""
+    middle, above, below = lines[1:-1], lines[:-2], lines[2:]
+    high = cv2.min(cv2.subtract(middle, above), cv2.subtract(middle, below))
+    low = cv2.min(cv2.subtract(above, middle), cv2.subtract(below, middle))
+    both = cv2.max(high, low)
+    kept = np.zeros_like(lines)
+    # The library's types know of no subtraction of a number.
+    cv2.subtract(both, _NOISE_STEP, dst=kept[1:-1])  # type: ignore[call-overload]
+    kept[::BAND] = kept[BAND - 1 :: BAND] = 0  # beside these stand lines of another band
+    return block_means(kept)
+
+
+_NOISE_STEP = (float(_NOISE), 0.0, 0.0, 0.0)
+
+
+def _weave(top: Plane, bottom: Plane) -> Plane:
+    woven = np.empty_like(top)
+    woven[0::2] = top[0::2]
+    woven[1::2] = bottom[1::2]
+    return woven
+
+
+class FieldMeter:
+    """Combing of the three weaves, and the change of each field against the same field before."""
+
+    name = "fields"
+    row = np.dtype([("one", "f4"), ("two_top", "f4"), ("two_bottom", "f4"), ("top", "f2"), ("bottom", "f2")])
+    looks_back = True
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return the weight of blocks that show one moment, two with the top field first, two with the bottom field
+        first, and the change of the top and of the bottom field, in 8-bit steps.
+        """
+        if not before or not now.bands.size:
+            return (0.0, 0.0, 0.0, np.nan, np.nan)
+        present, former = now.bands, before[-1].bands
+        change = cv2.absdiff(present, former)
+        top, bottom = float(cv2.mean(change[0::2])[0]), float(cv2.mean(change[1::2])[0])
+        if top == bottom == 0:
+            return (0.0,) * 5
+        weaves = np.stack(
+            [alternation(present), alternation(_weave(present, former)), alternation(_weave(former, present))]
+        )
+        excess = weaves - weaves.min(axis=0)
+        most = excess.max(axis=0)
+        strong = excess[:, most > _STRONG_EXCESS]
+        blocks = (
+            strong if strong.size and strong.max(axis=0).sum() >= _LEAST_WEIGHT else excess[:, most > _LEAST_EXCESS]
+        )
+        return (*_weights(blocks), top, bottom)
+
+
+def _weights(blocks: NDArray[np.float32]) -> tuple[float, float, float]:
+    """Return the weights of one moment and of two, top or bottom first; ``blocks`` is the excess of each weave."""
+    own, bottom_top, top_bottom = blocks
+    most = blocks.max(axis=0, initial=0)
+    side = top_bottom - bottom_top
+    clean = own <= _CLEAN * most
+    one = float(most[clean & (np.abs(side) <= _ALIKE * most)].sum())
+    top, bottom = (float(most[~clean & (way >= _SIDED * most)].sum()) for way in (side, -side))
+    return one, top, bottom
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FieldVerdict:
+    """What the fields of a file show."""
+
+    scan: str | None  #: progressive, interlaced, pulldown-3:2 or mixed; None without enough motion
+    order: str | None  #: top or bottom
+    moments: NDArray[np.uint8]  #: for each picture UNSURE, PROGRESSIVE, TOP or BOTTOM
+    says: str  #: why nothing can be said, empty when something can
+    spans: tuple[tuple[int, int, str], ...]  #: stretches that differ from the verdict, what they are
+
+
+_NO_CUTS = np.zeros(0, np.intp)
+
+
+def moments(rows: Rows) -> NDArray[np.uint8]:
+    """Return for each picture what its weaves say."""
+    one, top, bottom = (rows[name].astype(np.float64) for name in ("one", "two_top", "two_bottom"))
+    two = top + bottom
+    said = np.zeros(len(rows), np.uint8)
+    said[(one >= _LEAST_WEIGHT) & (one >= _OUTWEIGHS * two)] = PROGRESSIVE
+    for kind, mine, other in ((TOP, top, bottom), (BOTTOM, bottom, top)):
+        said[(mine >= _LEAST_WEIGHT) & (mine >= _OUTWEIGHS * other) & (mine >= _LEAST_TWO * one)] = kind
+    said[_repeats_a_field(rows) != UNSURE] = UNSURE
+    return said
+
+
+def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
+    """Decide what a file is from the rows of its pictures; first pictures of shots (``cuts``) say nothing."""
+    said = moments(rows)
+    said[cuts] = UNSURE
+    sure = np.count_nonzero(said)
+    if sure < max(_LEAST_FRAMES, _LEAST_SURE * len(rows)):
+        says = f"not enough motion: {sure} of {len(rows)} pictures move in a way that tells fields apart"
+        return FieldVerdict(scan=None, order=None, moments=said, says=says, spans=())
+    counts = {kind: int(np.count_nonzero(said == kind)) for kind in (PROGRESSIVE, TOP, BOTTOM)}
+    if (order := _pulldown_order(rows)) is not None:
+        return FieldVerdict(scan="pulldown-3:2", order=order, moments=said, says="", spans=())
+    main = max(counts, key=lambda kind: counts[kind])
+    spans = tuple((start, end, _WORDS[kind]) for start, end, kind in _other_runs(said, main))
+    strays = sum(_sure_in(said, start, end, main) for start, end, _ in spans)
+    if strays > _STRAY * sure:
+        fields = {TOP, BOTTOM} - {kind for kind in (TOP, BOTTOM) if counts[kind] <= _STRAY * sure}
+        if main != PROGRESSIVE and counts[PROGRESSIVE] <= _STRAY * sure:
+            return FieldVerdict(scan="interlaced", order=None, moments=said, says="", spans=spans)
+        order = _ORDERS[next(iter(fields))] if len(fields) == 1 else None
+        return FieldVerdict(scan="mixed", order=order, moments=said, says="", spans=spans)
+    scan = "progressive" if main == PROGRESSIVE else "interlaced"
+    return FieldVerdict(scan=scan, order=_ORDERS.get(main), moments=said, says="", spans=spans)
+
+
+_ORDERS = {TOP: "top", BOTTOM: "bottom"}
+_WORDS = {
+    PROGRESSIVE: "both fields show one moment",
+    TOP: "two moments, top field first",
+    BOTTOM: "two moments, bottom field first",
+}
+
+
+def _sure_in(said: NDArray[np.uint8], start: int, end: int, main: int) -> int:
+    part = said[start:end]
+    return int(np.count_nonzero((part != UNSURE) & (part != main)))
+
+
+def _other_runs(said: NDArray[np.uint8], main: int) -> list[tuple[int, int, int]]:
+    """Runs of at least ``_BURST`` pictures that say something else; a picture or two that say nothing do not break
+    one.
+    """
+    found = []
+    for kind in (PROGRESSIVE, TOP, BOTTOM):
+        if kind == main:
+            continue
+        # Overlays of one moment on interlaced pictures can hide the motion for a while.
+        least = _LONG if kind == PROGRESSIVE else _BURST
+        for start, end in runs(said == kind, bridge=said == UNSURE, most_bridged=2):
+            if np.count_nonzero(said[start:end] == kind) >= least:
+                found.append((start, end, kind))
+    return sorted(found)
+
+
+def _repeats_a_field(rows: Rows) -> NDArray[np.uint8]:
+    """Return for each picture TOP or BOTTOM where that field alone shows its former moment again, else UNSURE."""
+    top, bottom = (np.nan_to_num(rows[name].astype(np.float32)) for name in ("top", "bottom"))
+    found = np.zeros(len(rows), np.uint8)
+    found[(top < _SAME_FIELD * bottom) & (bottom > _FIELD_MOVES)] = TOP
+    found[(bottom < _SAME_FIELD * top) & (top > _FIELD_MOVES)] = BOTTOM
+    return found
+
+
+def _pulldown_order(rows: Rows) -> str | None:
+    """Return which field comes first in a 3:2 pulldown, ``None`` where there is none.
+
+    Four pictures make ten fields, so in every five frames one field is shown twice in a row and two frames later the
+    other one: the first of the two is the field that comes first in time.
+    """
+    repeated = _repeats_a_field(rows)
+    places = np.flatnonzero(repeated)
+    if len(places) < 2 * _LEAST_FRAMES:
+        return None
+    phases = {
+        kind: np.bincount(np.flatnonzero(repeated == kind) % _PULLDOWN, minlength=_PULLDOWN) for kind in (TOP, BOTTOM)
+    }
+    if any(counts.max() < _PULLDOWN_AGREES * max(counts.sum(), 1) for counts in phases.values()):
+        return None
+    distance = (int(phases[BOTTOM].argmax()) - int(phases[TOP].argmax())) % _PULLDOWN
+    return {2: "top", 3: "bottom"}.get(distance)
+
+
+_PULLDOWN_AGREES = 0.8

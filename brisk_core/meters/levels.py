@@ -1,0 +1,231 @@
+"""Code values: how many lie outside narrow range, what range they use, and whether a range was converted wrongly.
+
+EBU R 103 allows short excursions; a picture that was read in the wrong range shows in its whole histogram. Squeezing
+full range into narrow range a second time lifts the floor to about 30 and lowers the ceiling to about 218 (8 bits);
+stretching narrow range once too often piles samples up at 0 and 255. Mapping integers to integers also leaves its
+comb: stretched, one value in seven stays empty; squeezed, one in seven is met twice as often as its neighbours.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.picture import Picture, Plane
+from brisk_core.meters.rows import Rows
+
+_HISTOGRAM_EVERY = 4  # pictures; the histogram is statistics, the counts beside it are exact
+_BINS = 1024  # of the histogram; deeper samples are counted by their upper ten bits
+_NARROW_TOP, _NARROW_CHROMA_TOP, _NARROW_FLOOR = 235, 240, 16  # ITU-R BT.709-6, item 5.9; BT.2100
+
+_LEAST_PICTURES = 10
+_LEAST_SPREAD = 60  # 8-bit steps between the 1st and 99th percentile, below which a picture is too flat to tell
+_TAIL = 0.0005  # share of samples that may lie beyond floor and ceiling
+_FULL_SHARE = 0.005  # of the samples outside narrow range, with values spread over both ends, that proves full range
+_SQUEEZED_FLOOR, _SQUEEZED_CEILING = (26, 34), (212, 222)  # 16 and 235 mapped by 16 + 219/255 of v: 29.7 and 217.8
+_TWICE_FLOOR, _TWICE_CEILING = (37, 47), (197, 210)  # mapped once more: 41.5 and 203.1
+_PILED = 0.01  # share of the samples at the rail itself
+_COMB = 0.5  # a bin below this share of its neighbours' mean is a hole, above its inverse (and more) a double
+
+
+class LevelMeter:
+    """Exact counts of code values for each picture, and shares outside narrow range after a small low-pass."""
+
+    name = "levels"
+    row = np.dtype(
+        [("min", "u2"), ("max", "u2"), ("below", "u4"), ("above", "u4"), ("count", "u4"),
+         ("chroma_min", "u2"), ("chroma_max", "u2"), ("chroma_below", "u4"), ("chroma_above", "u4"),
+         ("chroma_count", "u4"),
+         ("soft_below", "f4"), ("soft_above", "f4"), ("used", "u2"), ("bits", "u1")]
+    )  # fmt: skip
+    looks_back = False
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return smallest and largest values and counts outside narrow range, in code values of the coded depth.
+
+        ``used`` is the bitwise or of the values seen; the bits that are never set are not used.
+        """
+        bits = now.samples.bits
+        luma = _count(now.luma, bits, _NARROW_TOP)
+        chroma = [_count(plane, bits, _NARROW_CHROMA_TOP) for plane in now.planes[1:3]]
+        soft_below = soft_above = 0.0
+        if luma[2] or luma[3]:  # what lies inside stays inside
+            soft = cv2.blur(now.bands, (3, 3))
+            soft_below = _beyond(soft, _NARROW_FLOOR, cv2.CMP_LT) / soft.size
+            soft_above = _beyond(soft, _NARROW_TOP, cv2.CMP_GT) / soft.size
+        return (
+            *luma,
+            now.luma.size,
+            min((one[0] for one in chroma), default=0),
+            max((one[1] for one in chroma), default=0),
+            sum(one[2] for one in chroma),
+            sum(one[3] for one in chroma),
+            sum(plane.size for plane in now.planes[1:3]),
+            soft_below,
+            soft_above,
+            int(np.bitwise_or.reduce(now.coded_bands, axis=None)) if bits > 8 else 0,
+            bits,
+        )
+
+
+def _count(plane: Plane, bits: int, top: int) -> tuple[int, int, int, int]:
+    """Return smallest, largest, how many lie below and how many above narrow range."""
+    low, high = (int(value) for value in cv2.minMaxLoc(plane)[:2])
+    shift = bits - 8
+    floor, ceiling = _NARROW_FLOOR << shift, top << shift
+    below = _beyond(plane, floor, cv2.CMP_LT) if low < floor else 0
+    above = _beyond(plane, ceiling, cv2.CMP_GT) if high > ceiling else 0
+    return low, high, below, above
+
+
+_scratch: dict[tuple[int, ...], NDArray[np.uint8]] = {}  # large arrays cost more to get than to fill
+
+
+def _beyond(plane: Plane, limit: int, side: int) -> int:
+    marks = _scratch.get(plane.shape)
+    if marks is None:
+        marks = _scratch[plane.shape] = np.empty(plane.shape, np.uint8)
+    # The library's types know of no comparison with a number.
+    return cv2.countNonZero(cv2.compare(plane, float(limit), side, dst=marks))  # type: ignore[call-overload]
+
+
+class LumaHistogram:
+    """Luma of every fourth picture's bands, counted by code value; histograms of segments add up."""
+
+    def __init__(self) -> None:
+        self.counts = np.zeros(_BINS, np.int64)
+        self.pictures = 0
+
+    def take(self, picture: Picture) -> None:
+        """Count a picture."""
+        if picture.number % _HISTOGRAM_EVERY:
+            return
+        bands, bits = picture.coded_bands, picture.samples.bits
+        if bits > 10:
+            bands = bands >> (bits - 10)
+        counted = cv2.calcHist([bands], [0], None, [_BINS if bits > 8 else 256], [0, _BINS if bits > 8 else 256])
+        values = counted.ravel().astype(np.int64)
+        self.counts[:: 1 if bits > 8 else 4] += values
+        self.pictures += 1
+
+    def join(self, later: LumaHistogram) -> None:
+        """Add the histogram of the segment that follows."""
+        self.counts += later.counts
+        self.pictures += later.pictures
+
+
+def summarise_levels(rows: Rows) -> dict[str, Any] | None:
+    """Return smallest, largest and shares outside narrow range of luma and chroma, of the file and its worst one."""
+    if not len(rows):
+        return None
+    found: dict[str, Any] = {}
+    for name, prefix in (("luma", ""), ("chroma", "chroma_")):
+        count = rows[f"{prefix}count"].astype(np.float64)
+        if not count.any():
+            continue
+        below, above = (rows[f"{prefix}{side}"].astype(np.float64) for side in ("below", "above"))
+        outside = (below + above) / np.maximum(count, 1)
+        worst = int(outside.argmax())
+        found[name] = {
+            "min": int(rows[f"{prefix}min"].min()),
+            "max": int(rows[f"{prefix}max"].max()),
+            "below_narrow": float(below.sum() / count.sum()),
+            "above_narrow": float(above.sum() / count.sum()),
+            "worst_frame": worst,
+            "worst_share": float(outside[worst]),
+        }
+    bits = int(rows["bits"].max())
+    luma = found["luma"]
+    return {
+        "min": luma["min"],
+        "max": luma["max"],
+        "min_8bit": luma["min"] / (1 << (bits - 8)),
+        "max_8bit": luma["max"] / (1 << (bits - 8)),
+        "below_narrow": luma["below_narrow"],
+        "above_narrow": luma["above_narrow"],
+        "filtered_below": float(rows["soft_below"].mean()),
+        "filtered_above": float(rows["soft_above"].mean()),
+        **found,
+    }
+
+
+def bits_used(rows: Rows) -> int | None:
+    """Return the depth less the low bits that no sample ever sets."""
+    if not len(rows):
+        return None
+    bits = int(rows["bits"].max())
+    used = int(np.bitwise_or.reduce(rows["used"]))
+    if bits == 8 or not used:
+        return bits
+    return bits - ((used & -used).bit_length() - 1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RangeVerdict:
+    """What the histogram says of range and of conversions."""
+
+    range: str | None  #: narrow or full
+    shift: str | None  #: none, squeezed, squeezed-twice, stretched, stretched-twice
+    says: str  #: why neither can be told
+
+
+def judge_range(histogram: LumaHistogram, *, full: bool) -> RangeVerdict:
+    """Decide range and level shift; ``full`` is what stream and wrapper say the range is."""
+    counts = histogram.counts.astype(np.float64)
+    total = counts.sum()
+    if histogram.pictures < _LEAST_PICTURES or not total:
+        return _unsure(f"{histogram.pictures} pictures counted; {_LEAST_PICTURES} are needed")
+    cumulated = np.cumsum(counts) / total
+    low, high = (float(np.searchsorted(cumulated, share)) / 4 for share in (0.01, 0.99))
+    floor, ceiling = (float(np.searchsorted(cumulated, share)) / 4 for share in (_TAIL, 1 - _TAIL))
+    if high - low < _LEAST_SPREAD:
+        return _unsure(f"too flat: 98 % of the samples lie between {low:.0f} and {high:.0f} (8-bit)")
+    by_value = counts.reshape(256, 4).sum(axis=1) / total
+    outside = float(by_value[:15].sum()), float(by_value[237:].sum())
+    piled = float(by_value[0]) > _PILED and float(by_value[255]) > _PILED
+    holes, doubles = _comb(by_value)
+    found_range = "full" if min(outside) > _FULL_SHARE / 2 or sum(outside) > _FULL_SHARE * 4 else None
+    if found_range is None and sum(outside) < _FULL_SHARE / 5 and floor < 24 and ceiling > 215:
+        found_range = "narrow"
+    shift = _shift(floor, ceiling, piled, holes, doubles, full=full)
+    says = "" if found_range and shift else f"the samples reach from {floor:.0f} to {ceiling:.0f} (8-bit) only"
+    return RangeVerdict(range=found_range, shift=shift, says=says)
+
+
+def _unsure(says: str) -> RangeVerdict:
+    return RangeVerdict(range=None, shift=None, says=says)
+
+
+def _shift(floor: float, ceiling: float, piled: bool, holes: int, doubles: int, *, full: bool) -> str | None:
+    if piled and not full:
+        return "stretched-twice" if holes > _HOLES_TWICE else "stretched"
+    if holes >= _HOLES_ONCE and not full and ceiling > _NARROW_TOP + 10:
+        return "stretched"
+    if _inside(floor, _SQUEEZED_FLOOR) and _inside(ceiling, _SQUEEZED_CEILING):
+        return "squeezed"
+    if _inside(floor, _TWICE_FLOOR) and _inside(ceiling, _TWICE_CEILING):
+        return "squeezed-twice"
+    if doubles >= _DOUBLES and floor > _SQUEEZED_FLOOR[0]:
+        return "squeezed"
+    return "none" if floor < 24 and ceiling > 222 else None
+
+
+_HOLES_ONCE, _HOLES_TWICE, _DOUBLES = 15, 50, 15
+
+
+def _inside(value: float, bounds: tuple[float, float]) -> bool:
+    return bounds[0] <= value <= bounds[1]
+
+
+def _comb(by_value: NDArray[np.float64]) -> tuple[int, int]:
+    """Count the values that are met far less and far more often than their neighbours, between 20 and 230."""
+    inner = by_value[20:231]
+    beside = (inner[:-2] + inner[2:]) / 2
+    middle = inner[1:-1]
+    seen = beside > 1e-5
+    return int(np.sum(seen & (middle < _COMB * beside))), int(np.sum(seen & (middle > 1.6 * beside)))

@@ -1,0 +1,152 @@
+"""Brightness: black, and flashes that can harm viewers (ITU-R BT.1702)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.picture import Picture, Plane
+from brisk_core.meters.rows import Rows
+from brisk_core.meters.spans import runs
+
+_DARK = 24  # mean 8-bit steps above black below which the percentile matters
+_NEARLY_BLACK = 16  # 8-bit steps above black below which every sample is counted, not only the bands'
+_PERCENTILE = 0.999
+BLACK_LIMIT = 4  #: 8-bit steps above black under which a picture counts as black
+_BLACK_FRAMES = 2  # pictures from which black is reported
+
+_ACROSS, _DOWN = 12, 7  # cells in which luminance is followed
+#: The screen of BT.1702: white is 200 cd/m², light follows the code value by the power 2.4 (ITU-R BT.1886).
+SCREEN_WHITE, _GAMMA = 200.0, 2.4
+_STEP = 20.0  # cd/m² of an opposing change that counts (BT.1702-3, annex 1)
+_DARKER_BELOW = 160.0  # cd/m²; a change between two brighter states is harmless
+_AREA = 0.25  # of the screen (BT.1702-3, annex 1)
+_MOST_FLASHES = 3  # in any one second; a flash is a pair of opposing changes
+_RED_SHARE = 0.8  # of R + G + B from which red is saturated
+_LEAST_RED = 160.0  # 8-bit red difference below which no cell can be saturated red
+_RED_STEP = 20.0  # change of 320 times (R - G - B) that counts for red
+
+
+class LightMeter:
+    """Mean, 99.9th percentile, and luminance and saturated red in cells."""
+
+    name = "light"
+    row = np.dtype(
+        [("mean", "f2"), ("high", "u1"), ("cells", "u1", (_DOWN * _ACROSS,)), ("red", "u1", (_DOWN * _ACROSS,))]
+    )
+    looks_back = False
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return mean and 99.9th percentile in 8-bit steps, cd/m² and red of each cell."""
+        mean = float(now.small.mean())
+        samples = now.samples
+        level = np.clip((now.small - samples.black) / (samples.white - samples.black), 0, 1)
+        cells = cv2.resize(level**_GAMMA * SCREEN_WHITE, (_ACROSS, _DOWN), interpolation=cv2.INTER_AREA)
+        return (mean, _high(now, mean), np.round(cells).astype(np.uint8).ravel(), _red(now, level).ravel())
+
+
+def _high(now: Picture, mean: float) -> int:
+    """The 99.9th percentile of luma in 8-bit steps, of every sample where the picture is dark."""
+    if mean >= now.samples.black + _DARK:
+        return int(cv2.minMaxLoc(now.bands)[1])
+    seen = _percentile(now.bands, 8)
+    return seen if seen > now.samples.black + _NEARLY_BLACK else _percentile(now.luma, now.samples.bits)
+
+
+def _percentile(plane: Plane, bits: int) -> int:
+    size = 1 << bits
+    counts = cv2.calcHist([plane], [0], None, [min(size, 1024)], [0, size]).ravel()
+    at = int(np.searchsorted(np.cumsum(counts), _PERCENTILE * plane.size))
+    return int(at * 256 // len(counts))
+
+
+def _red(now: Picture, level: NDArray[np.float32]) -> NDArray[np.uint8]:
+    """Strength of saturated red in cells, (R − G − B) × 320 / 255 where red has its share, else 0 (BT.1702)."""
+    chroma = now.small_chroma
+    if chroma is None:
+        return np.zeros((_DOWN, _ACROSS), np.uint8)
+    shape = (_ACROSS, _DOWN)
+    if float(chroma[1].max()) < _LEAST_RED:
+        return np.zeros((_DOWN, _ACROSS), np.uint8)
+    luma = cv2.resize(level, shape, interpolation=cv2.INTER_AREA)
+    span = (240 - 16) if not now.samples.full else 255
+    blue, red = (
+        (
+            cv2.resize(
+                plane, shape, interpolation=cv2.INTER_LINEAR if plane.shape < (_DOWN, _ACROSS) else cv2.INTER_AREA
+            )
+            - 128
+        )
+        / span
+        for plane in chroma
+    )
+    r = np.clip(luma + 1.5748 * red, 0, 1) ** _GAMMA  # ITU-R BT.709-6, item 3.2
+    g = np.clip(luma - 0.1873 * blue - 0.4681 * red, 0, 1) ** _GAMMA
+    b = np.clip(luma + 1.8556 * blue, 0, 1) ** _GAMMA
+    strength = np.where(r >= _RED_SHARE * (r + g + b), np.clip(r - g - b, 0, 1), 0)
+    return np.round(strength * 255).astype(np.uint8)
+
+
+def find_black(rows: Rows, black: float, limit: float = BLACK_LIMIT) -> tuple[tuple[int, int], ...]:
+    """Return half-open runs of black pictures; ``black`` is the code value of black in 8 bits."""
+    return tuple((start, end) for start, end in runs(rows["high"] <= black + limit) if end - start >= _BLACK_FRAMES)
+
+
+def find_flashes(rows: Rows, rate: float) -> tuple[tuple[int, int, str], ...]:
+    """Return half-open spans with more than three flashes in any one second, and which kind they are."""
+    found = []
+    general = _opposing(rows["cells"].astype(np.float32), _STEP, _DARKER_BELOW)
+    red = _opposing(rows["red"].astype(np.float32) * (320 / 255), _RED_STEP, None)
+    for changes, kind in ((general, "general flashes"), (red, "red flashes")):
+        found += [(start, end, kind) for start, end in _too_many(changes, rate)]
+    return tuple(sorted(found))
+
+
+def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | None) -> list[int]:
+    """Return pictures at which a quarter of the screen completes a change against the direction of the one before."""
+    if len(cells) < 2:
+        return []
+    low, high = cells[0].copy(), cells[0].copy()  # extremes of each cell since its last change
+    last = 0
+    found: list[int] = []
+    recent: list[tuple[NDArray[np.bool_], NDArray[np.bool_]]] = []
+    quick = np.abs(np.diff(cells, axis=0)).max(axis=1) > 0
+    for at in range(1, len(cells)):
+        if not quick[at - 1] and not recent:
+            continue
+        now = cells[at]
+        np.minimum(low, now, out=low)
+        np.maximum(high, now, out=high)
+        dark = True if darker_below is None else low < darker_below
+        up, down = (now - low >= step) & dark, (high - now >= step) & ((now < darker_below) if darker_below else True)
+        recent = [*recent, (up, down)][-_TOGETHER:]
+        for direction, picked in ((1, 0), (-1, 1)):
+            together = np.logical_or.reduce([pair[picked] for pair in recent])
+            if direction != last and together.mean() >= _AREA:
+                found.append(at)
+                last = direction
+                low, high = now.copy(), now.copy()
+                recent = []
+                break
+    return found
+
+
+_TOGETHER = 2  # pictures within which the cells of one change may follow each other
+
+
+def _too_many(changes: list[int], rate: float) -> list[tuple[int, int]]:
+    """Stretches in which any one second holds more than three pairs of changes."""
+    least = 2 * _MOST_FLASHES + 1
+    found: list[tuple[int, int]] = []
+    for at in range(len(changes) - least + 1):
+        first, last = changes[at], changes[at + least - 1]
+        if last - first < rate:
+            if found and first <= found[-1][1]:
+                found[-1] = (found[-1][0], last + 1)
+            else:
+                found.append((first, last + 1))
+    return found

@@ -1,0 +1,258 @@
+"""Motion: pictures that are mixed of two others (ghosting), and pictures that are missing.
+
+A picture that is the weighted mean of its neighbours fits them far better than real motion does. Where a whole file
+was brought to another rate by mixing, the weights run through a pattern: the picture is sharp where an output picture
+falls on a source picture and soft between two. That pattern is looked for in the sharpness of what moves, for each
+pair of rates that occurs in practice; the rate it came from is named with it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.change import Steadiness
+from brisk_core.meters.picture import Picture
+from brisk_core.meters.rows import Rows
+from brisk_core.meters.spans import runs
+
+_STANDS_OUT, _MOST_NOISE = 2.0, 4.0  # 8-bit steps above the median block; steps up to which the median can be noise
+_LEAST_STRONG, _FEWEST_BLOCKS = 0.5, 20
+_LEAST_DETAIL = 0.25  # 8-bit steps added to the detail of every block, so that flat ones tell nothing
+_AROUND = 5  # blocks across over which motion is spread when sharpness is compared
+_LINE_STEP = 4  # lines of bands between those in which a mixture is looked for
+_MOVES = 10.0  # 8-bit steps between the pictures before and after from which a sample moves
+_LEAST_SHARE = 0.005  # of the samples must move
+_NOISE = 1.0  # 8-bit steps of change that every block has
+
+_FITS = 0.22  # residual of the mixture over the motion, at most
+_FITS_BETTER = 0.55  # residual over that of the pictures beside it, at most: slow motion and dissolves fit everywhere
+_WEIGHTS = (0.15, 0.85)
+
+#: Rates that material is brought from (frames a second).
+_SOURCES = tuple(
+    Fraction(*rate)
+    for rate in ((24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (50, 1), (60000, 1001), (60, 1))
+)
+_LEAST_MOVING = 30  # pictures
+_PHASES = 24
+_ALIKE = 0.6  # correlation of sharpness with the pattern
+_DEPTH = 0.04  # share of the sharpness that the pattern takes away between two source pictures
+_CLEAN_WEIGHT = 0.06  # of the lesser picture, up to which a picture counts as not mixed
+
+_EDGE_REACH = 0.45  # of a tile's edge: longer steps cannot be told
+_SURE_PEAK = 0.08  # height of a correlation peak from which a step is told
+_JUMP = (1.7, 2.4)  # step over that of the neighbours where one picture is missing
+_LEAST_STEP = 3.0  # samples a picture
+
+
+class MotionMeter:
+    """Change of sharpness of what moves, the fit of the former picture to its neighbours, and the step of the busiest
+    tile.
+    """
+
+    name = "motion"
+    row = np.dtype(
+        [("sharper", "f2"), ("moves", "f2"), ("weight", "f2"), ("residual", "f2"),
+         ("step_x", "f2"), ("step_y", "f2"), ("peak", "f2")]
+    )  # fmt: skip
+    looks_back = True
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return change of sharpness where it moves (a logarithm) and strength of motion, weight and residual of the
+        fit of the picture before, step and its peak.
+        """
+        if not before:
+            return (np.nan,) * 7
+        former = before[-1]
+        change = np.maximum(now.changed_blocks(former) - _NOISE, 0)
+        moves = float(change.sum())
+        sharper = _sharper(change, now, former)
+        weight, residual = _fit(now, former, before[-2]) if len(before) > 1 else (np.nan, np.nan)
+        return (sharper, moves / change.size, weight, residual, *_step(now, former))
+
+
+def _sharper(change: NDArray[np.float32], now: Picture, before: Picture) -> float:
+    """Return the logarithm of how much sharper what moves is than in the former picture, NaN where too little moves.
+
+    The median over the blocks that move: a counter or a clock that changes its digits must not speak for the picture.
+    """
+    # Grain and the coder's changing quality move everywhere; what moves more than most tells.
+    strong = np.maximum(change - min(float(np.median(change)), _MOST_NOISE) - _STANDS_OUT, 0)
+    # An edge that steps from one block into the next is looked at in both.
+    moving = cv2.blur(strong, (_AROUND, 1)) > _LEAST_STRONG
+    if np.count_nonzero(moving) < _FEWEST_BLOCKS:
+        return float("nan")
+    details = [cv2.blur(one.detail_blocks, (_AROUND, 1))[moving] + _LEAST_DETAIL for one in (now, before)]
+    return float(np.median(np.log(details[0] / details[1])))
+
+
+def _fit(now: Picture, middle: Picture, earlier: Picture) -> tuple[float, float]:
+    """Fit ``middle`` as a mixture of the pictures beside it; return the weight of ``now`` and residual over motion."""
+    first, between, last = (one.bands[::_LINE_STEP].astype(np.float32) for one in (earlier, middle, now))
+    way, gone = last - first, between - first
+    moving = np.abs(way) > _MOVES
+    if np.count_nonzero(moving) < _LEAST_SHARE * moving.size:
+        return np.nan, np.nan
+    way, gone = way[moving], gone[moving]
+    weight = float((gone * way).sum() / (way * way).sum())
+    return weight, float(np.abs(gone - weight * way).mean() / np.abs(way).mean())
+
+
+def _step(now: Picture, former: Picture) -> tuple[float, float, float]:
+    """Return the step of the tile that changes most, in samples across and down, and how sure it is."""
+    one, other = now.tiles, former.tiles
+    if not len(one):
+        return np.nan, np.nan, 0.0
+    changes = [float(cv2.mean(cv2.absdiff(a, b))[0]) for a, b in zip(one, other, strict=True)]
+    busiest = int(np.argmax(changes))
+    if changes[busiest] < _NOISE:
+        return 0.0, 0.0, 0.0
+    edge = one.shape[1]
+    window = cv2.createHanningWindow((edge, edge), cv2.CV_32F)
+    (x, y), peak = cv2.phaseCorrelate(other[busiest].astype(np.float32), one[busiest].astype(np.float32), window)
+    if max(abs(x), abs(y)) > _EDGE_REACH * edge:
+        return np.nan, np.nan, 0.0
+    return 2 * x, 2 * y, float(peak)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MotionVerdict:
+    """Mixed and missing pictures of a file."""
+
+    blends: tuple[tuple[int, int], ...]  #: half-open, pictures that are mixed
+    source_rate: Fraction | None  #: the rate the file was brought from by mixing, where the pattern tells
+    drops: tuple[tuple[int, int], ...]  #: half-open, the picture after a missing one
+
+
+def judge_motion(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness, rate: Fraction) -> MotionVerdict:
+    """Find mixed and missing pictures; ``rate`` is that of the file in frames a second."""
+    mixed = _single_blends(rows, cuts)
+    source, pattern = _rate_pattern(rows, cuts, rate)
+    if pattern is not None:
+        mixed |= pattern
+    return MotionVerdict(blends=tuple(runs(mixed)), source_rate=source, drops=_find_drops(rows, cuts, steadiness))
+
+
+def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
+    """Pictures that their neighbours explain, while the pictures beside them are not explained by theirs."""
+    count = len(rows)
+    found = np.zeros(count, np.bool_)
+    weight = np.append(rows["weight"].astype(np.float64)[1:], np.nan)  # of the picture itself
+    residual = np.append(rows["residual"].astype(np.float64)[1:], np.nan)
+    broken = np.zeros(count + 2, np.bool_)
+    broken[cuts] = True
+    for at in range(2, count - 2):
+        if not (residual[at] < _FITS and _WEIGHTS[0] <= weight[at] <= _WEIGHTS[1]):
+            continue
+        if broken[at - 1 : at + 3].any():
+            continue
+        beside = residual[at - 1], residual[at + 1]
+        if min(beside) * _FITS_BETTER > residual[at]:
+            found[at] = True
+    return found
+
+
+def _rate_pattern(
+    rows: Rows, cuts: NDArray[np.intp], rate: Fraction
+) -> tuple[Fraction | None, NDArray[np.bool_] | None]:
+    """Return the source rate whose pattern the sharpness follows, and the pictures that are mixed."""
+    moves, sharper = rows["moves"].astype(np.float64), rows["sharper"].astype(np.float64)
+    usable = (moves > _LEAST_PATTERN_MOTION) & ~np.isnan(sharper)
+    usable[cuts] = False
+    if np.count_nonzero(usable) < _LEAST_MOVING:
+        return None, None
+    relative = np.where(usable, sharper, 0.0)
+    numbers = np.arange(len(rows))
+    best: tuple[float, Fraction | None, float] = (_ALIKE, None, 0.0)
+    for source in _SOURCES:
+        ratio = source / rate
+        if ratio.denominator == 1 or not _PLAUSIBLE[0] <= ratio <= _PLAUSIBLE[1]:
+            continue
+        place = numbers * float(ratio)
+        for phase in np.arange(_PHASES) / _PHASES:
+            pattern = np.diff(_softness(place + phase), prepend=0.0)
+            alike, depth = _correlation(relative[usable], -pattern[usable])
+            # Several phases fit a short pattern alike; the one that swings most is the one that explains it.
+            score = alike + _SWING * float(np.ptp(pattern[usable])) - _ODD * (ratio.denominator > _LONG_PATTERN)
+            if alike > _ALIKE and depth > _DEPTH and score > best[0] and _holds(relative, -pattern, usable, ratio):
+                best = (score, source, float(phase))
+    _, source_rate, phase = best
+    if source_rate is None:
+        return None, None
+    place = numbers * float(source_rate / rate) + phase
+    lesser = np.minimum(place % 1, 1 - place % 1)
+    return source_rate, (lesser > max(_CLEAN_WEIGHT, 0.5 / _PHASES)) & _near(usable)
+
+
+def _holds(
+    values: NDArray[np.float64], pattern: NDArray[np.float64], usable: NDArray[np.bool_], ratio: Fraction
+) -> bool:
+    """Does the pattern hold in most stretches of the file, each long enough for a whole turn of the weights?"""
+    beat = abs(ratio - round(ratio))
+    length = max(_LEAST_STRETCH, round(float(1 / beat)))
+    places = np.flatnonzero(usable)
+    stretches = [places[at : at + length] for at in range(0, len(places) - length + 1, length)]
+    alike = [_correlation(values[stretch], pattern[stretch])[0] > _ALIKE / 2 for stretch in stretches]
+    return len(alike) >= _LEAST_STRETCHES and sum(alike) >= _MOST * len(alike)
+
+
+_SWING = 0.02
+_ODD, _LONG_PATTERN = 0.05, 200  # of two rates that fit alike, the one with the shorter pattern is meant
+_LEAST_STRETCH, _LEAST_STRETCHES, _MOST = 12, 3, 0.75
+_LEAST_PATTERN_MOTION = 0.5
+_PLAUSIBLE = (Fraction(2, 5), Fraction(5, 2))
+
+
+def _softness(place: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How much sharpness a mixture loses at each place between two source pictures: 0 on one, 1 half way."""
+    between = place % 1
+    softness: NDArray[np.float64] = 4 * between * (1 - between)
+    return softness
+
+
+def _correlation(values: NDArray[np.float64], pattern: NDArray[np.float64]) -> tuple[float, float]:
+    """Return the correlation and the slope: how much of the values one whole pattern explains."""
+    values, pattern = np.clip(values, -0.5, 0.5), pattern - pattern.mean()
+    energy = float((pattern * pattern).sum())
+    if not energy:
+        return 0.0, 0.0
+    slope = float((values * pattern).sum() / energy)
+    spread = float(np.sqrt(((values - values.mean()) ** 2).sum() * energy))
+    return (slope * energy / spread if spread else 0.0), slope
+
+
+def _near(usable: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Entries with usable ones close by: in still shots a mixture cannot be seen."""
+    return np.convolve(usable.astype(np.float64), np.ones(5), "same") > 0
+
+
+def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> tuple[tuple[int, int], ...]:
+    """Steps about twice as long as those before and after, in the same direction, away from cuts and repeats."""
+    step = rows["step_x"].astype(np.float64) + 1j * rows["step_y"].astype(np.float64)
+    sure = (rows["peak"].astype(np.float64) > _SURE_PEAK) & ~np.isnan(step)
+    unsteady = np.zeros(len(rows) + 3, np.bool_)
+    unsteady[cuts] = True
+    for start, end in (*steadiness.repeats, *steadiness.freezes):
+        unsteady[start : end + 1] = True
+    found = []
+    for at in range(3, len(rows) - 2):
+        around = step[[at - 2, at - 1, at + 1, at + 2]]
+        if unsteady[at - 2 : at + 3].any() or not sure[at - 2 : at + 3].all():
+            continue
+        usual = around.mean()
+        if abs(usual) < _LEAST_STEP or np.abs(around - usual).max() > _STEADY_STEP * abs(usual):
+            continue
+        jump = step[at] / usual
+        if _JUMP[0] <= jump.real <= _JUMP[1] and abs(jump.imag) < _STEADY_STEP:
+            found.append((at, at + 1))
+    return tuple(found)
+
+
+_STEADY_STEP = 0.25

@@ -1,0 +1,216 @@
+"""One decoded picture as the meters see it: planes without copies, and reduced forms made once for all of them.
+
+Full resolution is kept where exact counts are asked (levels). Everything else looks at *bands* (some twenty of six full
+lines, in 8 bits) and at the *small* picture (cells of about 1/160 of the longer side).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+cv2.setNumThreads(1)  # workers share a machine; the decoder's threads are enough
+
+Plane = NDArray[Any]  #: (height, width) of uint8 or uint16
+Small = NDArray[np.float32]  #: (cells down, cells across), 8-bit code values
+
+BAND = 6  #: lines of a band
+_BANDS = 22  # kept of a picture
+_CELLS = 160  # cells along the longer side of the small picture
+_ROWS_A_CELL = 2  # lines looked at in each cell of the small picture
+_TILES_ACROSS, _TILES_DOWN = 3, 2
+BLOCK = 16  # columns of a block in which differences are looked at; it is a band high
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Samples:
+    """What a sample of the picture's planes means."""
+
+    bits: int  #: depth of the code values, 8 to 16
+    full: bool = False  #: full range by what the stream or the wrapper says
+
+    @property
+    def black(self) -> float:
+        """Code value of black in 8 bits."""
+        return 0.0 if self.full else 16.0
+
+    @property
+    def white(self) -> float:
+        """Code value of white in 8 bits."""
+        return 255.0 if self.full else 235.0
+
+
+def _as_8_bits(plane: Plane, bits: int) -> NDArray[np.uint8]:
+    if plane.dtype == np.uint8:
+        return plane
+    narrow: NDArray[np.uint8] = (plane >> (bits - 8)).astype(np.uint8)
+    return narrow
+
+
+@dataclass
+class Picture:
+    """A picture and its reduced forms.
+
+    ``planes`` are luma, then blue and red difference where there are any; views into the decoder's memory, so a picture
+    must ``let_go`` of them before the next one is decoded if it is kept.
+    """
+
+    number: int  #: in presentation order, from 0
+    planes: tuple[Plane, ...]
+    samples: Samples
+    alpha: Plane | None = None
+    frame: Any = None  #: what the planes' memory belongs to
+    _changed: tuple[Picture, Small] | None = None
+
+    @property
+    def luma(self) -> Plane:
+        """The luma plane at full size."""
+        return self.planes[0]
+
+    @cached_property
+    def size(self) -> tuple[int, int]:
+        """Width and height in luma samples."""
+        height, width = self.planes[0].shape
+        return width, height
+
+    @cached_property
+    def coded_bands(self) -> Plane:
+        """Lines of the bands, one band below the other, code values as coded; each band starts with a top line."""
+        luma = self.luma
+        height, width = luma.shape
+        every = band_distance(height)
+        if every == BAND:
+            return np.ascontiguousarray(luma[: height // BAND * BAND])
+        bands, first = height // every, every // 4 * 2
+        kept = luma[first:][: bands * every].reshape(-1) if luma.flags.c_contiguous else None
+        if kept is None or len(luma) - first < bands * every:
+            return np.concatenate([luma[first + at * every :][:BAND] for at in range(bands)])
+        return np.ascontiguousarray(kept.reshape(bands, every, width)[:, :BAND]).reshape(bands * BAND, width)
+
+    @cached_property
+    def bands(self) -> NDArray[np.uint8]:
+        """Lines of the bands in 8-bit code values."""
+        return _as_8_bits(self.coded_bands, self.samples.bits)
+
+    @cached_property
+    def tiles(self) -> NDArray[np.uint8]:
+        """Tiles over the picture with every second line and column, ``(tiles, edge, edge)``; none of a tiny picture."""
+        width, height = self.size
+        edge = next((edge for edge in (64, 32) if edge * 2 <= min(width, height)), 0)
+        if not edge:
+            return np.zeros((0, 0, 0), np.uint8)
+        across, down = min(_TILES_ACROSS, width // (2 * edge)), min(_TILES_DOWN, height // (2 * edge))
+        lefts, tops = _spread(width - 2 * edge, across), _spread(height - 2 * edge, down)
+        return np.stack(
+            [
+                _as_8_bits(self.luma[top : top + 2 * edge : 2, left : left + 2 * edge : 2], self.samples.bits)
+                for top in tops
+                for left in lefts
+            ]
+        )
+
+    @cached_property
+    def small(self) -> Small:
+        """The whole picture in cells, from lines of one field where cells are high enough, 8-bit code values."""
+        return self._reduced(self.luma, 1)
+
+    @cached_property
+    def small_chroma(self) -> tuple[Small, Small] | None:
+        """Blue and red difference in cells of about four times the size of those of ``small``."""
+        if len(self.planes) < 3:
+            return None
+        return self._reduced(self.planes[1], 4), self._reduced(self.planes[2], 4)
+
+    @cached_property
+    def histogram(self) -> NDArray[np.float32]:
+        """Shares of the small picture's cells in 32 levels."""
+        counted = cv2.calcHist([self.small.astype(np.uint8)], [0], None, [32], [0, 256])
+        return np.asarray(counted, np.float32).ravel() / np.float32(self.small.size)
+
+    @cached_property
+    def detail_blocks(self) -> Small:
+        """Mean step from sample to sample and from line to line of one field, in blocks of the bands, 8-bit steps."""
+        field = np.ascontiguousarray(self.bands[::2])  # lines of the other field may be of another moment
+        across, down = np.zeros_like(field), np.zeros_like(field)
+        cv2.absdiff(field[:, 1:], field[:, :-1], dst=across[:, :-1])
+        cv2.absdiff(field[1:], field[:-1], dst=down[:-1])
+        down[BAND // 2 - 1 :: BAND // 2] = 0  # below these stand lines of another band
+        return block_means(across, BAND // 2) + block_means(down, BAND // 2)
+
+    def changed_blocks(self, former: Picture) -> Small:
+        """Mean difference to another picture in blocks of the bands, 8-bit steps; kept for the next who asks."""
+        if self._changed is None or self._changed[0] is not former:
+            self._changed = former, block_means(np.asarray(cv2.absdiff(self.bands, former.bands)))
+        return self._changed[1]
+
+    def _reduced(self, plane: Plane, coarser: int) -> Small:
+        height, width = plane.shape
+        factor = max(1, round(max(height, width) * coarser / _CELLS))
+        step = max(1, factor // _ROWS_A_CELL)
+        down = max(1, factor // step)
+        lines = plane[: height // step * step : step]
+        rows, columns = max(1, lines.shape[0] // down), max(1, width // factor)
+        kept = lines[: rows * down, : columns * factor]
+        reduced = cv2.resize(kept, (columns, rows), interpolation=cv2.INTER_AREA)
+        scale = 1 / (1 << (self.samples.bits - 8))
+        return np.asarray(reduced, np.float32) * np.float32(scale)
+
+    def let_go(self) -> None:
+        """Make the reduced forms and drop the planes, so that the decoder's memory is free."""
+        _ = self.size, self.bands, self.tiles, self.small, self.small_chroma
+        self.planes = ()
+        self.alpha = self.frame = self._changed = None
+        self.__dict__.pop("coded_bands", None)
+
+    def to_arrays(self) -> dict[str, NDArray[Any]]:
+        """Return the reduced forms as arrays by name; the planes are let go of."""
+        self.let_go()
+        blue, red = self.small_chroma or (_NO_CHROMA, _NO_CHROMA)
+        samples = self.samples
+        meant = np.array([self.number, *self.size, samples.bits, samples.full], np.int64)
+        return {"meant": meant, "bands": self.bands, "tiles": self.tiles, "small": self.small, "blue": blue, "red": red}
+
+    @classmethod
+    def from_arrays(cls, arrays: Mapping[str, NDArray[Any]]) -> Picture:
+        """Return a picture of reduced forms that ``to_arrays`` gave."""
+        number, width, height, bits, full = arrays["meant"].tolist()
+        picture = cls(number=number, planes=(), samples=Samples(bits=bits, full=bool(full)))
+        picture.__dict__ |= {
+            "size": (width, height),
+            "bands": arrays["bands"],
+            "tiles": arrays["tiles"],
+            "small": arrays["small"],
+            "small_chroma": (arrays["blue"], arrays["red"]) if arrays["blue"].size else None,
+        }
+        return picture
+
+
+_NO_CHROMA = np.zeros((0, 0), np.float32)
+#: Names of the arrays that ``Picture.to_arrays`` gives.
+PICTURE_ARRAYS = ("meant", "bands", "tiles", "small", "blue", "red")
+
+
+def band_distance(height: int) -> int:
+    """Return the lines from one band to the next, even numbers; a low picture is looked at whole."""
+    return max(BAND, height // _BANDS // 2 * 2) if height >= 2 * _BANDS * BAND else BAND
+
+
+def _spread(room: int, count: int) -> list[int]:
+    """Return ``count`` places over ``room``, even numbers, so that a tile keeps to the lines of one field."""
+    return [int(room * (at + 1) / (count + 1)) // 2 * 2 for at in range(count)]
+
+
+def block_means(plane: NDArray[Any], down: int = BAND) -> Small:
+    """Return the means of blocks of ``down`` lines and ``BLOCK`` columns; what is left over at the edges is not
+    looked at.
+    """
+    height, width = plane.shape
+    rows, columns = max(1, height // down), max(1, width // BLOCK)
+    kept = plane[: rows * down, : columns * BLOCK]
+    return np.asarray(cv2.resize(kept, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)

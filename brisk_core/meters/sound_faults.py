@@ -1,0 +1,126 @@
+"""Faults of sound: clipping, silence, dropouts, clicks, phase, offset, channels that are the same or silent."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.hops import FINE, HOPS, fine_level
+from brisk_core.meters.spans import runs
+
+SILENCE_DBFS = -60.0
+SILENCE_S = 1.0  #: default length from which silence is reported
+_NOTHING = fine_level(-90.0)
+_SOUND = fine_level(-50.0)
+_DROP = 60  # fine levels (30 dB) that sound falls by at once
+_STEPS_A_SECOND = HOPS * FINE
+_LONGEST_DROPOUT = _STEPS_A_SECOND  # one second
+_NEAR = 4  # fine steps (20 ms) before and after a dropout in which there must be sound
+_CLICK = 12.0  # strength over the sharpest step around it
+_PHASE_HOPS = 4  # 400 ms
+_SAME = 2 / 32768  # largest difference of two channels that are the same, one step of 16 bits and rounding
+_SILENT_PEAK = 10 ** (-80 / 20)
+
+Times = tuple[tuple[float, float], ...]  #: half-open, in seconds from the first sample of the track
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SoundFaults:
+    """What is wrong, or may be, with one track."""
+
+    clipping: Times
+    silence: Times
+    dropouts: Times
+    clicks: Times
+    phase: float | None  #: mean correlation of the first two channels, -1 to 1
+    phase_series: NDArray[np.float32]  #: correlation over 400 ms, a value a hop; NaN in silence
+    dc_offset: tuple[float, ...]  #: mean of each channel over full scale
+    same_channels: bool | None  #: the first two channels are the same; None for one channel or silence
+    turned_channels: bool  #: one of the first two is the other turned over
+    silent_channels: tuple[int, ...]  #: from 1
+
+
+def find_faults(rows: NDArray[Any], sample_rate: int) -> SoundFaults:
+    """Find the faults of a track in the rows of its hops."""
+    channels = rows["peak"].shape[1] if len(rows) else 0
+    loudest = rows["fine"].max(axis=1).reshape(-1) if len(rows) else np.zeros(0, np.uint8)
+    peaks = rows["peak"].max(axis=0) if len(rows) else np.zeros(channels)
+    phase, series = _phase(rows) if channels > 1 else (None, np.zeros(len(rows), np.float32))
+    same = None
+    if channels > 1 and min(peaks[:2]) > _SILENT_PEAK:
+        same = bool(rows["apart"].max() <= _SAME)
+    lengths = max(int(rows["length"].sum()), 1)
+    return SoundFaults(
+        clipping=_hops_of(rows["clipped"].max(axis=1, initial=0) > 0),
+        silence=_silence(loudest),
+        dropouts=_dropouts(rows),
+        clicks=_clicks(rows, sample_rate),
+        phase=phase,
+        phase_series=series,
+        dc_offset=tuple(round(float(total) / lengths, 6) for total in rows["sum"].sum(axis=0)),
+        same_channels=same,
+        turned_channels=phase is not None and phase < _TURNED,
+        silent_channels=tuple(int(at) + 1 for at in np.flatnonzero(peaks <= _SILENT_PEAK)),
+    )
+
+
+_TURNED = -0.8
+
+
+def _hops_of(there: NDArray[np.bool_]) -> Times:
+    return tuple((start / HOPS, end / HOPS) for start, end in runs(there))
+
+
+def _silence(loudest: NDArray[np.uint8]) -> Times:
+    quiet = runs(loudest < fine_level(SILENCE_DBFS))
+    return tuple(
+        (start / _STEPS_A_SECOND, end / _STEPS_A_SECOND)
+        for start, end in quiet
+        if end - start >= SILENCE_S * _STEPS_A_SECOND
+    )
+
+
+def _dropouts(rows: NDArray[Any]) -> Times:
+    """Stretches under a second in which a channel is gone at once and comes back at once."""
+    found: set[tuple[float, float]] = set()
+    for channel in range(rows["fine"].shape[1] if len(rows) else 0):
+        levels = rows["fine"][:, channel].reshape(-1).astype(np.int64)
+        for start, end in runs(levels <= _NOTHING):
+            if end - start >= _LONGEST_DROPOUT or start < _NEAR or end + _NEAR > len(levels):
+                continue
+            before, after = int(levels[start - 1]), int(levels[end])
+            edges = int(levels[start - _NEAR : start].max()), int(levels[end : end + _NEAR].max())
+            abrupt = min(max(before, edges[0]), max(after, edges[1])) - _NOTHING >= _DROP
+            steady = before >= edges[0] - _FADE and after >= edges[1] - _FADE
+            if abrupt and steady and min(edges) >= _SOUND:
+                found.add((start / _STEPS_A_SECOND, end / _STEPS_A_SECOND))
+    return tuple(sorted(found))
+
+
+_FADE = 40  # fine levels (20 dB) that the last step may lie below those just before it: more is a fade
+
+
+def _clicks(rows: NDArray[Any], sample_rate: int) -> Times:
+    found = []
+    hop, channel = np.nonzero(rows["click"] >= _CLICK)
+    for at, which in zip(hop.tolist(), channel.tolist(), strict=True):
+        start = (at * sample_rate // HOPS + int(rows["click_at"][at, which])) / sample_rate
+        found.append((start, start + 1 / sample_rate))
+    return tuple(sorted(set(found)))
+
+
+def _phase(rows: NDArray[Any]) -> tuple[float | None, NDArray[np.float32]]:
+    """Return the mean correlation and its series over 400 ms, both where there is sound."""
+    energies = rows["square"][:, 0], rows["square"][:, 1]
+    kernel = np.ones(_PHASE_HOPS)
+    cross, left, right = (np.convolve(one, kernel)[: len(rows)] for one in (rows["cross"], *energies))
+    samples = np.convolve(rows["length"].astype(np.float64), kernel)[: len(rows)]
+    heard = np.minimum(left, right) > _SILENT_PEAK**2 * samples
+    with np.errstate(all="ignore"):
+        series = np.where(heard, cross / np.sqrt(left * right), np.nan)
+    whole = float(np.sqrt(energies[0].sum() * energies[1].sum()))
+    mean = round(float(rows["cross"].sum() / whole), 4) if heard.any() and whole else None
+    return mean, series.astype(np.float32)

@@ -1,0 +1,234 @@
+"""From joined rows to facts: what the pictures and the sound of a file are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.exact import spell_rate
+from brisk_core.facts import FactsBuilder, Span, Stage, Witness
+from brisk_core.meters import fields
+from brisk_core.meters.area import AreaVerdict, judge_area
+from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
+from brisk_core.meters.coding import judge_alpha, judge_blockiness
+from brisk_core.meters.levels import RangeVerdict, bits_used, judge_range, summarise_levels
+from brisk_core.meters.light import find_black, find_flashes
+from brisk_core.meters.motion import MotionVerdict, judge_motion
+from brisk_core.meters.spans import runs
+from brisk_core.meters.spectrum import judge_detail
+from brisk_core.scan import series
+from brisk_core.scan.mistakes import picture_mistakes
+from brisk_core.scan.pictures import PictureScan
+
+_MOST_SPANS = 2000  # kept of one kind; the last one's detail tells how many more there are
+_INTERLACED = ("interlaced", "mixed", "pulldown-3:2")
+_AS_FIELDS = ("interlaced", "progressive-as-fields")  # scans whose frames are coded as two fields
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PictureVerdicts:
+    """Everything that the rows of the pictures decide."""
+
+    fields: fields.FieldVerdict
+    cuts: NDArray[np.intp]
+    steadiness: Steadiness
+    motion: MotionVerdict
+    area: AreaVerdict
+    range: RangeVerdict
+    black: tuple[tuple[int, int], ...]
+    flashes: tuple[tuple[int, int, str], ...]
+    size: tuple[int, int]  #: of most pictures
+    detail: tuple[int, int] | None
+    full: bool  #: full range by the file's own word
+    rate: Fraction  #: frames a second
+
+    @property
+    def progressive(self) -> bool:
+        """Does every frame show one moment?"""
+        return self.fields.scan in (None, "progressive")
+
+
+def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureVerdicts:
+    """Decide from the joined rows; ``rate`` in frames a second, ``full`` the range by the file's own word."""
+    rows = scan.rows.rows
+    change = rows("change")
+    cuts = find_cuts(change)
+    found_fields = fields.judge_fields(rows("fields"), cuts)
+    steadiness = judge_steadiness(change, cuts, max(2, round(FREEZE_S * rate)))
+    size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
+    progressive = found_fields.scan in (None, "progressive")
+    return PictureVerdicts(
+        fields=found_fields,
+        cuts=cuts,
+        steadiness=steadiness,
+        motion=judge_motion(rows("motion"), cuts, steadiness, rate),
+        area=judge_area(rows("area"), scan.area.total),
+        range=judge_range(scan.histogram, full=full),
+        black=find_black(rows("light"), 0.0 if full else 16.0),
+        flashes=find_flashes(rows("light"), float(rate)),
+        size=size,
+        detail=judge_detail(rows("detail"), size, progressive=progressive),
+        full=full,
+        rate=rate,
+    )
+
+
+def observe_pictures(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts) -> None:
+    """Record what the pictures show."""
+    if not scan.sizes:
+        builder.unread_missing(Stage.PICTURES, "no picture could be decoded")
+        return
+    _observe_scan(builder, verdicts)
+    _observe_time(builder, verdicts)
+    _observe_levels(builder, scan, verdicts)
+    _observe_shape(builder, scan, verdicts)
+    builder.observed("content.unreadable", _spans(_grouped(scan.missing)))
+    builder.observed("content.mistakes", picture_mistakes(builder, verdicts))
+    builder.unread_missing(Stage.PICTURES, "this engine does not measure it")
+
+
+def _observe_scan(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
+    found = verdicts.fields
+    said = builder.said(Witness.CODED, "picture.scan") or builder.said(Witness.DECLARED, "picture.scan")
+    if found.scan is None:
+        for id_ in ("picture.scan", "picture.field_order", "content.comb"):
+            builder.unread(id_, found.says)
+        return
+    as_fields = found.scan == "progressive" and said in _AS_FIELDS
+    builder.observed("picture.scan", "progressive-as-fields" if as_fields else found.scan)
+    if found.order:
+        builder.observed("picture.field_order", found.order)
+    elif found.scan == "progressive":
+        builder.silent("picture.field_order")
+    else:
+        builder.unread("picture.field_order", "the field order changes within the file")
+    combed = np.isin(found.moments, (fields.TOP, fields.BOTTOM))
+    if said in _AS_FIELDS and not as_fields:
+        builder.observed("content.comb", ())
+        return
+    if found.scan in _INTERLACED:
+        spans = runs(combed, bridge=found.moments == fields.UNSURE, most_bridged=2)
+    else:
+        spans = [(start, end) for start, end, what in found.spans if "two moments" in what]
+    builder.observed("content.comb", _spans(spans, "fields of two moments in one frame"))
+
+
+def _observe_time(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
+    steady, motion = verdicts.steadiness, verdicts.motion
+    builder.observed("content.cuts", _spans((int(at), int(at) + 1) for at in verdicts.cuts))
+    builder.observed("content.freeze", _spans(steady.freezes))
+    builder.observed("content.repeat", _spans(steady.repeats))
+    builder.observed("content.drop", _spans(motion.drops, "motion jumps two steps; sure only against a master"))
+    detail = (
+        f"mixed by a change of rate from {spell_rate(motion.source_rate)}"
+        if motion.source_rate
+        else "mixed of the pictures beside it"
+    )
+    builder.observed("content.blend", _spans(motion.blends, detail))
+    if verdicts.fields.scan == "pulldown-3:2":
+        builder.observed("content.cadence", "3:2")
+    elif steady.cadence is None:
+        builder.unread("content.cadence", steady.says)
+    else:
+        builder.observed("content.cadence", steady.cadence)
+
+
+def _observe_levels(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts) -> None:
+    rows = scan.rows.rows("levels")
+    levels = summarise_levels(rows)
+    builder.observed("content.levels", levels)
+    if levels is not None:
+        builder.observed(
+            "content.outside_narrow", round(100 * (levels["filtered_below"] + levels["filtered_above"]), 4)
+        )
+    if (depth := bits_used(rows)) is not None:
+        builder.observed("picture.bit_depth", depth)
+    found = verdicts.range
+    for id_, value in (("picture.range", found.range), ("content.level_shift", found.shift)):
+        builder.observed(id_, value)
+        if value is None:
+            builder.unread(id_, found.says)
+    builder.observed("content.black", _spans(verdicts.black))
+    builder.observed("content.flash", tuple(Span(start=a, end=b, detail=what) for a, b, what in verdicts.flashes))
+
+
+def _observe_shape(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts) -> None:
+    area = verdicts.area
+    if area.area is None:
+        for id_ in ("content.active_area", "content.bars", "content.bars_change"):
+            builder.unread(id_, "the pictures are dark throughout")
+    else:
+        builder.observed("content.active_area", area.area)
+        builder.observed("content.bars", area.bars)
+        builder.observed("content.bars_change", tuple(Span(start=a, end=b, detail=what) for a, b, what in area.changes))
+    builder.observed("content.detail", verdicts.detail)
+    if verdicts.detail is None:
+        builder.unread("content.detail", "too little fine detail to tell")
+    blockiness = judge_blockiness(scan.rows.rows("blocks"))
+    builder.observed("content.blockiness", blockiness)
+    if blockiness is None:
+        builder.unread("content.blockiness", "the pictures are too flat to tell")
+    builder.observed("picture.alpha", judge_alpha(scan.rows.rows("alpha")))
+
+
+def _grouped(numbers: Sequence[int]) -> list[tuple[int, int]]:
+    found: list[tuple[int, int]] = []
+    for number in numbers:
+        if found and found[-1][1] == number:
+            found[-1] = (found[-1][0], number + 1)
+        else:
+            found.append((number, number + 1))
+    return found
+
+
+def _spans(places: Iterable[tuple[int, int]], detail: str = "") -> tuple[Span, ...]:
+    listed = list(places)
+    kept = [Span(start=start, end=end, detail=detail) for start, end in listed[:_MOST_SPANS]]
+    if len(listed) > _MOST_SPANS:
+        last = kept[-1]
+        kept[-1] = Span(start=last.start, end=last.end, detail=f"and {len(listed) - _MOST_SPANS} more places")
+    return tuple(kept)
+
+
+def picture_rows(scan: PictureScan, verdicts: PictureVerdicts) -> NDArray[Any]:
+    """Return what is kept of each picture, rows of ``series.PICTURE_ROW``."""
+    rows = scan.rows.rows
+    kept = np.zeros(len(scan.rows), series.PICTURE_ROW)
+    _mark(kept, verdicts, scan.missing)
+    levels, light, area = rows("levels"), rows("light"), rows("area")
+    shift = np.maximum(levels["bits"].astype(np.int64) - 8, 0)
+    kept["moment"] = verdicts.fields.moments
+    kept["low"], kept["high"] = levels["min"] >> shift, levels["max"] >> shift
+    kept["mean"] = np.clip(np.nan_to_num(light["mean"].astype(np.float32)), 0, 255)
+    kept["change"] = rows("change")["mean"]
+    count = np.maximum(levels["count"], 1)
+    kept["below"], kept["above"] = levels["below"] / count, levels["above"] / count
+    kept["blocks"] = rows("blocks")["ratio"]
+    kept["residual"][:-1] = rows("motion")["residual"][1:]
+    for edge in ("top", "bottom", "left", "right"):
+        kept[edge] = area[edge]
+    kept["signature"] = rows("signature")["bits"]
+    return kept
+
+
+def _mark(kept: NDArray[Any], verdicts: PictureVerdicts, missing: Sequence[int]) -> None:
+    marked: tuple[tuple[int, Iterable[tuple[int, ...]]], ...] = (
+        (series.REPEAT, verdicts.steadiness.repeats),
+        (series.FREEZE, verdicts.steadiness.freezes),
+        (series.BLEND, verdicts.motion.blends),
+        (series.DROP, verdicts.motion.drops),
+        (series.BLACK, verdicts.black),
+        (series.FLASH, [(start, end) for start, end, _ in verdicts.flashes]),
+        (series.CUT, [(int(at), int(at) + 1) for at in verdicts.cuts]),
+        (series.MISSING, [(number, number + 1) for number in missing]),
+    )
+    for mark, spans in marked:
+        for start, end in spans:
+            kept["marks"][start:end] |= mark
+    combed = np.isin(verdicts.fields.moments, (fields.TOP, fields.BOTTOM))
+    kept["marks"][combed] |= series.COMB

@@ -1,0 +1,79 @@
+"""Signatures of known mistakes, put into sentences: what a person would say who has seen it before."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import TYPE_CHECKING
+
+from brisk_core.exact import spell_rate
+from brisk_core.facts import FactsBuilder, Witness
+
+if TYPE_CHECKING:
+    from brisk_core.scan.conclude import PictureVerdicts
+
+_SHIFTS = {
+    "squeezed": "Levels are squeezed: full range was mapped into narrow range once too often; blacks turn grey.",
+    "squeezed-twice": "Levels are squeezed twice: full range was mapped into narrow range two times too often.",
+    "stretched": "Levels are stretched: narrow range was blown up to full range, and shadows and lights are cut off.",
+    "stretched-twice": "Levels are stretched twice: narrow range was blown up two times over; shadows are cut off.",
+}
+_ENLARGED = 0.93  # of a side, below which a picture counts as enlarged
+_STANDARD_LINES = (480, 540, 576, 720, 1080, 2160)
+_NEAR_LINES = 0.04
+
+
+def picture_mistakes(builder: FactsBuilder, verdicts: PictureVerdicts) -> tuple[str, ...]:
+    """Return a sentence for each signature that is found."""
+    found = [*_of_rate(verdicts), *_of_fields(builder, verdicts), *_of_shape(verdicts)]
+    if verdicts.range.shift in _SHIFTS:
+        found.insert(0, _SHIFTS[str(verdicts.range.shift)])
+    return tuple(found)
+
+
+def _of_rate(verdicts: PictureVerdicts) -> list[str]:
+    rate, source = verdicts.rate, verdicts.motion.source_rate
+    if source is not None:
+        return [
+            f"{spell_rate(rate)} was made from {spell_rate(source)} frames a second by mixing neighbours: "
+            "moving edges are double."
+        ]
+    if verdicts.steadiness.cadence == "2:2":
+        return [f"Every picture is shown twice: {spell_rate(rate)} was made from {spell_rate(rate / 2)} by doubling."]
+    if verdicts.steadiness.cadence == "4:1 repeat":
+        return [
+            f"One picture of five is a repeat: {spell_rate(rate)} was made from {spell_rate(rate * Fraction(4, 5))}."
+        ]
+    return []
+
+
+def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:
+    found = verdicts.fields
+    said = builder.said(Witness.CODED, "picture.scan") or builder.said(Witness.DECLARED, "picture.scan")
+    order = builder.said(Witness.CODED, "picture.field_order") or builder.said(Witness.DECLARED, "picture.field_order")
+    sentences = []
+    if found.scan == "pulldown-3:2":
+        sentences.append("The 3:2 pulldown is still in: two of five frames are mixed of two film frames.")
+    if found.scan == "interlaced" and said == "progressive":
+        sentences.append("Fields are woven into a stream that is coded as progressive: every player shows combs.")
+    if found.order and order and found.order != order and found.scan == "interlaced":
+        sentences.append(
+            f"The field order is turned: coded {order} first, but the {found.order} field is earlier; motion judders."
+        )
+    if found.scan == "progressive" and said == "interlaced":
+        sentences.append(
+            "Pictures of one moment are coded as fields: no motion between the fields, half of it is lost or never was."
+        )
+    return sentences
+
+
+def _of_shape(verdicts: PictureVerdicts) -> list[str]:
+    sentences = []
+    if verdicts.area.bars == "all":
+        sentences.append("Bars on all four sides: letterbox inside pillarbox, the picture was fitted twice.")
+    _, height = verdicts.size
+    if verdicts.detail and verdicts.progressive and verdicts.detail[1] < _ENLARGED * height:
+        lines = verdicts.detail[1]
+        near = min(_STANDARD_LINES, key=lambda one: abs(one - lines))
+        word = near if abs(near - lines) <= _NEAR_LINES * lines else lines
+        sentences.append(f"The picture was enlarged from about {word} lines: nothing finer than that is in it.")
+    return sentences

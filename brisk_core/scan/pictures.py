@@ -1,0 +1,208 @@
+"""The picture pass over one segment of a file: one decode feeds all meters."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.errors import UnreadableFile
+from brisk_core.meters import MeterRows, Picture
+from brisk_core.meters.area import AreaMeter
+from brisk_core.meters.change import ChangeMeter
+from brisk_core.meters.coding import AlphaMeter, BlockMeter
+from brisk_core.meters.fields import FieldMeter
+from brisk_core.meters.levels import LevelMeter, LumaHistogram
+from brisk_core.meters.light import LightMeter
+from brisk_core.meters.motion import MotionMeter
+from brisk_core.meters.signature import SignatureMeter
+from brisk_core.meters.spectrum import DetailMeter
+from brisk_core.packets import PacketSeries
+from brisk_core.reading import Source, open_container
+from brisk_core.scan.planes import PlaneReader
+from brisk_core.scan.segments import Segment
+
+Progress = Callable[[int, int], None]  #: pictures done, pictures in all
+#: Seconds before a segment at which decoding begins, tried in turn: a seek can land too late in wrappers without an
+#: index.
+_EARLIER = (0, 2, 10, None)
+
+
+@dataclass(slots=True)
+class PictureScan:
+    """What the meters have of one segment, or of segments joined."""
+
+    rows: MeterRows
+    area: AreaMeter
+    histogram: LumaHistogram
+    first: int  #: number of the segment's first picture
+    missing: list[int] = field(default_factory=list)  #: pictures that could not be decoded
+    sizes: dict[tuple[int, int], int] = field(default_factory=dict)  #: pictures of each size
+
+    @classmethod
+    def begin(cls, first: int) -> PictureScan:
+        """Return a scan with nothing in it."""
+        area = AreaMeter()
+        meters = (
+            FieldMeter(), ChangeMeter(), MotionMeter(), LightMeter(), LevelMeter(), area, BlockMeter(), AlphaMeter(),
+            DetailMeter(), SignatureMeter(),
+        )  # fmt: skip
+        return cls(rows=MeterRows(meters), area=area, histogram=LumaHistogram(), first=first)
+
+    @property
+    def end(self) -> int:
+        """Number of the picture after the last."""
+        return self.first + len(self.rows)
+
+    def take(self, picture: Picture) -> None:
+        """Measure the next picture; numbers that were left out count as missing."""
+        while self.end < picture.number:
+            self.skip()
+        self.sizes[picture.size] = self.sizes.get(picture.size, 0) + 1
+        self.histogram.take(picture)
+        self.rows.take(picture)
+
+    def skip(self) -> None:
+        """Note that the next picture could not be decoded."""
+        self.missing.append(self.end)
+        self.rows.skip()
+
+    def join(self, later: PictureScan) -> None:
+        """Append the segment that follows; raises ``ValueError`` when it is another one."""
+        if later.first != self.end:
+            raise ValueError(f"met a segment from picture {later.first}; expected one from {self.end}")
+        self.rows.join(later.rows)
+        self.area.total.join(later.area.total)
+        self.histogram.join(later.histogram)
+        self.missing += later.missing
+        for size, count in later.sizes.items():
+            self.sizes[size] = self.sizes.get(size, 0) + count
+
+    def save(self, path: Path) -> None:
+        """Write the scan to a file, whole or not at all."""
+        arrays: dict[str, NDArray[Any]] = self.rows.to_arrays() | {
+            "first": np.array(self.first),
+            "missing": np.array(self.missing, np.int64),
+            "sizes": np.array([(*size, count) for size, count in self.sizes.items()], np.int64).reshape(-1, 3),
+            "histogram": self.histogram.counts,
+            "histogram_pictures": np.array(self.histogram.pictures),
+        }
+        for (width, height), lines in self.area.total.lines.items():
+            arrays[f"lines_{width}_{height}"] = lines
+            arrays[f"columns_{width}_{height}"] = self.area.total.columns[width, height]
+        part = path.with_suffix(".part.npz")
+        np.savez(part, allow_pickle=False, **arrays)
+        part.replace(path)
+
+    @classmethod
+    def load(cls, path: Path) -> PictureScan:
+        """Read a scan that ``save`` wrote."""
+        with np.load(path, allow_pickle=False) as data:
+            scan = cls.begin(int(data["first"]))
+            scan.rows.from_arrays(data)
+            scan.missing = data["missing"].tolist()
+            scan.sizes = {(width, height): count for width, height, count in data["sizes"].tolist()}
+            scan.histogram.counts = data["histogram"]
+            scan.histogram.pictures = int(data["histogram_pictures"])
+            for name in data.files:
+                if name.startswith("lines_"):
+                    width, height = (int(part) for part in name.split("_")[1:])
+                    scan.area.total.lines[width, height] = data[name]
+                    scan.area.total.columns[width, height] = data[f"columns_{width}_{height}"]
+        return scan
+
+
+def scan_pictures(
+    source: Source,
+    series: PacketSeries,
+    segment: Segment,
+    *,
+    full: bool,
+    threads: int = 0,
+    progress: Progress | None = None,
+) -> PictureScan:
+    """Decode the pictures of a segment once and measure them; pictures that cannot be decoded are noted as missing.
+
+    ``full`` is the range by the file's own word, ``threads`` those of the decoder (0: as many as there are cores).
+    Raises ``UnreadableFile`` only when the file cannot be opened.
+    """
+    numbers = {
+        int(pts): at for at, pts in enumerate(series.presented_pts()[segment.first : segment.end], segment.first)
+    }
+    scan = PictureScan.begin(segment.first)
+    reader = PlaneReader(full=full)
+    for frame in _frames(source, series, segment, numbers, threads):
+        number = numbers.get(frame.pts)
+        if number is None or number < scan.end:
+            continue
+        scan.take(reader.picture(frame, number))
+        del frame
+        if progress:
+            progress(scan.end - segment.first, segment.end - segment.first)
+    while scan.end < segment.end:
+        scan.skip()
+    return scan
+
+
+def _frames(
+    source: Source, series: PacketSeries, segment: Segment, numbers: dict[int, int], threads: int
+) -> Iterator[Any]:
+    """Frames of the segment in presentation order; where a seek lands after its start, decoding begins earlier."""
+    presented = series.presented_pts()
+    start, last = int(presented[segment.first]), int(presented[segment.end - 1])
+    with open_container(source) as container:
+        stream = container.streams.video[0]
+        if stream.codec_context is None:
+            raise UnreadableFile("the library knows no decoder for the pictures")
+        stream.thread_type = "AUTO"
+        stream.codec_context.thread_count = threads
+        for seconds in _EARLIER if segment.first else (None,):
+            if seconds is None:
+                if segment.first:
+                    container.seek(0, backward=True)
+            else:
+                container.seek(
+                    max(start - int(seconds / series.time_base), int(presented[0])), stream=stream, backward=True
+                )
+            landed = None
+            for frame in _decode(container, stream):
+                if frame.pts is None or (landed is None and frame.pts not in numbers and frame.pts > start):
+                    continue
+                if landed is None and frame.pts > start and seconds is not None:
+                    break  # too late: try again from further back
+                if frame.pts > last:
+                    return
+                if frame.pts >= start:
+                    landed = frame.pts
+                    yield frame
+                    if frame.pts == last:
+                        return
+            if landed is not None:
+                return
+
+
+def _decode(container: Any, stream: Any) -> Iterator[Any]:
+    """Decoded frames; packets that cannot be decoded are left out."""
+    patience = _MOST_FAILURES
+    packets = container.demux(stream)
+    while True:
+        try:
+            packet = next(packets)
+        except StopIteration:
+            return
+        except (av.FFmpegError, IndexError, UnicodeDecodeError):
+            return
+        try:
+            yield from packet.decode()
+        except (av.FFmpegError, ValueError):
+            patience -= 1
+            if not patience:
+                return
+
+
+_MOST_FAILURES = 10_000  # packets in a file that may fail before decoding is given up

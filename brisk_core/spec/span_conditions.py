@@ -1,0 +1,102 @@
+"""Conditions on places: how much of something is allowed, how long at once, and where."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import TYPE_CHECKING, Any
+
+from brisk_core.errors import ValueRefused
+from brisk_core.exact import parse_seconds, spell_seconds
+from brisk_core.facts import Characteristic, Kind
+from brisk_core.spec.conditions import Condition
+
+if TYPE_CHECKING:
+    from brisk_core.spec.conditions import ConditionReader
+
+Place = tuple[Fraction, Fraction]  #: half-open, in seconds from the first picture
+
+
+@dataclass(frozen=True, slots=True)
+class SpanCondition(Condition):
+    """A condition on all places of one kind."""
+
+    def offending(self, places: Sequence[Place], duration: Fraction) -> list[int]:
+        """Return the numbers of the places that are not allowed; ``duration`` of the file in seconds."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True, slots=True)
+class InAll(SpanCondition):
+    """All places together are at most so long."""
+
+    most: Fraction  #: seconds
+
+    def offending(self, places: Sequence[Place], duration: Fraction) -> list[int]:
+        whole = sum((end - start for start, end in places), Fraction(0))
+        return list(range(len(places))) if whole > self.most else []
+
+    def required(self) -> str:
+        return f"at most {spell_seconds(self.most)} in all"
+
+
+@dataclass(frozen=True, slots=True)
+class NoneLonger(SpanCondition):
+    """No place is longer."""
+
+    most: Fraction  #: seconds
+
+    def offending(self, places: Sequence[Place], duration: Fraction) -> list[int]:
+        return [number for number, (start, end) in enumerate(places) if end - start > self.most]
+
+    def required(self) -> str:
+        return f"none longer than {spell_seconds(self.most)}"
+
+
+@dataclass(frozen=True, slots=True)
+class OnlyAtEnds(SpanCondition):
+    """Places lie inside the first or the last seconds of the file."""
+
+    head: Fraction  #: seconds from the start
+    tail: Fraction  #: seconds before the end
+
+    def offending(self, places: Sequence[Place], duration: Fraction) -> list[int]:
+        return [
+            number for number, (start, end) in enumerate(places) if end > self.head and start < duration - self.tail
+        ]
+
+    def required(self) -> str:
+        return f"only in the first {spell_seconds(self.head)} or the last {spell_seconds(self.tail)}"
+
+
+def _must_be_places(row: Characteristic) -> None:
+    if row.kind not in (Kind.SPANS, Kind.TIMES):
+        raise ValueRefused(f"works on places only; {row.id} is a {row.kind.value}")
+
+
+def read_in_all(_: ConditionReader, row: Characteristic, value: object, __: str) -> Condition:
+    """Read ``at_most_in_all``."""
+    _must_be_places(row)
+    return InAll(row, most=parse_seconds(value))
+
+
+def read_none_longer(_: ConditionReader, row: Characteristic, value: object, __: str) -> Condition:
+    """Read ``none_longer_than``."""
+    _must_be_places(row)
+    return NoneLonger(row, most=parse_seconds(value))
+
+
+def read_only_at_ends(_: ConditionReader, row: Characteristic, value: object, __: str) -> Condition:
+    """Read ``only_at_ends``: ``head`` and ``tail``, at least one of the two."""
+    _must_be_places(row)
+    if not isinstance(value, dict) or not value or not set(value) <= {"head", "tail"}:
+        raise ValueRefused(f"needs head, tail or both, each a length; got {value!r}")
+    return OnlyAtEnds(row, head=parse_seconds(value.get("head", "0 s")), tail=parse_seconds(value.get("tail", "0 s")))
+
+
+SPAN_READERS: dict[str, Callable[[Any, Characteristic, object, str], Condition]] = {
+    "at_most_in_all": read_in_all,
+    "none_longer_than": read_none_longer,
+    "only_at_ends": read_only_at_ends,
+}
