@@ -31,6 +31,7 @@ _EVERY = 2  # pictures between two that are looked at
 _NOT_TOLD, _NOT_LOOKED = 0xFFFF, 0xFFFE
 _LEAST_MOVE = 4  # lines or columns by which an edge must move
 _LEAST_FRAMES = 8  # pictures it must stay there
+_TOUCHES = 0.5  # share of the file's width or height that is lit inside bars: a small light in a dark scene is none
 _ALL_SHARE = 0.98  # of width or height from which an edge is no bar but a soft border
 
 
@@ -185,6 +186,7 @@ def _changes(rows: Rows, whole: tuple[int, int, int, int]) -> tuple[tuple[int, i
         told = (one != _NOT_TOLD) & (other != _NOT_TOLD)
         inner = told & (one - own_first >= _LEAST_MOVE) & (own_end - other >= _LEAST_MOVE)
         even = np.abs((one - own_first) - (own_end - other)) <= _LEAST_MOVE
+        even &= (other - one) >= _TOUCHES * (own_end - own_first)
         for start, stop in runs(inner & even):
             if stop - start >= _LEAST_FRAMES:
                 found.append((start, stop, f"{name}, {int(one[start]) - own_first} deep"))

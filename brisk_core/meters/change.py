@@ -31,8 +31,11 @@ _HELD = 0.3  # share of repeats around a picture from which drawings are held
 _REACH = 12  # pictures looked at before and after
 
 _CUT_HISTOGRAM = 0.22  # share of the small picture's samples that change their level
-_CUT_OVER = 2.6  # times the change of the pictures around
-_CUT_UNLIKE = 0.55  # correlation of two pictures below which their structure differs
+_CUT_UNLIKE = 0.7  # loss of correlation from which the structure is another, whatever the levels
+_CUT_LEAST_UNLIKE = 0.15  # loss of correlation that a jump of levels needs beside it, over the usual loss
+_CUT_OVER, _CUT_FLOOR = 1.6, 0.1  # times the usual change, and added to it
+_CUT_LEVELS, _CUT_LEAST_LEVELS = 2.0, 0.004  # times the usual change of levels, and added to it
+_CUT_REACH = 4  # pictures before and after that are the usual
 
 
 class ChangeMeter:
@@ -63,7 +66,7 @@ class ChangeMeter:
             float(cells.max()),
             float(np.mean(blocks > _CHANGED)),
             float(np.abs(now.histogram - former.histogram).sum() / 2),
-            _likeness(now.small, former.small),
+            _likeness(now.coarse, former.coarse),
         )
 
 
@@ -88,21 +91,20 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     """
     if len(rows) < 2:
         return np.zeros(0, np.intp)
-    levels, likeness = rows["levels"].astype(np.float64), rows["likeness"].astype(np.float64)
-    unlike = np.nan_to_num(1 - likeness)
-    score = np.nan_to_num(levels) + unlike
-    around = neighbours(score, 4)
-    with np.errstate(all="ignore"):
-        usual = np.nan_to_num(np.nanmedian(around, axis=1))
-        most = np.nan_to_num(np.nanmax(np.where(np.isnan(around), 0, around), axis=1))
-    strong = (unlike > 1 - _CUT_UNLIKE) | ((np.nan_to_num(levels) > _CUT_HISTOGRAM) & (unlike > _UNLIKE_A_LITTLE))
-    cuts = strong & (score > _CUT_OVER * usual + _CUT_FLOOR) & (score >= most * _CUT_LEADS)
-    return np.flatnonzero(cuts)
+    levels = np.nan_to_num(rows["levels"].astype(np.float64))
+    unlike = np.nan_to_num(1 - rows["likeness"].astype(np.float64))
+    score = levels + unlike
+    usual_unlike, usual, most = _usual(unlike), _usual(score), neighbours(score, _CUT_REACH)
+    leads = score >= np.nan_to_num(np.where(np.isnan(most), 0, most).max(axis=1))
+    strong = (unlike > _CUT_UNLIKE) | ((levels > _CUT_HISTOGRAM) & (unlike > _CUT_LEAST_UNLIKE))
+    other_levels = levels > _CUT_LEVELS * _usual(levels) + _CUT_LEAST_LEVELS
+    stands_out = other_levels & (unlike > usual_unlike + _CUT_LEAST_UNLIKE) & (score > _CUT_OVER * usual + _CUT_FLOOR)
+    return np.flatnonzero(strong & stands_out & leads)
 
 
-_UNLIKE_A_LITTLE = 0.12
-_CUT_FLOOR = 0.1
-_CUT_LEADS = 1.0
+def _usual(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the median of the pictures around each picture."""
+    return _quiet_median(neighbours(values, _CUT_REACH))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -42,7 +42,7 @@ _SAME_FIELD = 0.3  # change of a field over that of the other, below which it sh
 _FIELD_MOVES = 0.5  # 8-bit steps by which the other field must change for that
 _LEAST_FRAMES = 5  # pictures with motion below which a file says nothing,
 _LEAST_SURE = 0.02  # and their share: of pure noise, one in some hundreds seems to say something
-_BURST = 3  # pictures in a row of two moments in a progressive file, or of the other order, that are reported
+_BURST = 2  # pictures in a row of two moments in a progressive file, or of the other order, that are reported
 _LONG = 12  # pictures in a row of one moment in an interlaced file that are reported
 _PULLDOWN = 5  # frames of a 3:2 pulldown period (SMPTE RP 197): three clean, two mixed
 _STRAY = 0.02  # share of pictures that may contradict the verdict
@@ -79,20 +79,20 @@ class FieldMeter:
     """Combing of the three weaves, and the change of each field against the same field before."""
 
     name = "fields"
-    row = np.dtype([("one", "f4"), ("two_top", "f4"), ("two_bottom", "f4"), ("top", "f2"), ("bottom", "f2")])
+    row = np.dtype([("one", "f4"), ("two_top", "f4"), ("two_bottom", "f4"), ("top", "f2"), ("bottom", "f2"), ("comb", "f2")])
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return the weight of blocks that show one moment, two with the top field first, two with the bottom field
-        first, and the change of the top and of the bottom field, in 8-bit steps.
+        first, the change of the top and of the bottom field, and how much the picture itself combs, in 8-bit steps.
         """
         if not before or not now.bands.size:
-            return (0.0, 0.0, 0.0, np.nan, np.nan)
+            return (0.0, 0.0, 0.0, np.nan, np.nan, np.nan)
         present, former = now.bands, before[-1].bands
         change = cv2.absdiff(present, former)
         top, bottom = float(cv2.mean(change[0::2])[0]), float(cv2.mean(change[1::2])[0])
         if top == bottom == 0:
-            return (0.0,) * 5
+            return (0.0, 0.0, 0.0, 0.0, 0.0, np.nan)
         weaves = np.stack(
             [alternation(present), alternation(_weave(present, former)), alternation(_weave(former, present))]
         )
@@ -102,7 +102,7 @@ class FieldMeter:
         blocks = (
             strong if strong.size and strong.max(axis=0).sum() >= _LEAST_WEIGHT else excess[:, most > _LEAST_EXCESS]
         )
-        return (*_weights(blocks), top, bottom)
+        return (*_weights(blocks), top, bottom, float(weaves[0].mean()))
 
 
 def _weights(blocks: NDArray[np.float32]) -> tuple[float, float, float]:
@@ -154,7 +154,7 @@ def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
     if (order := _pulldown_order(rows)) is not None:
         return FieldVerdict(scan="pulldown-3:2", order=order, moments=said, says="", spans=())
     main = max(counts, key=lambda kind: counts[kind])
-    spans = tuple((start, end, _WORDS[kind]) for start, end, kind in _other_runs(said, main))
+    spans = tuple((start, end, _WORDS[kind]) for start, end, kind in _other_runs(said, main, rows["comb"]))
     strays = sum(_sure_in(said, start, end, main) for start, end, _ in spans)
     if strays > _STRAY * sure:
         fields = {TOP, BOTTOM} - {kind for kind in (TOP, BOTTOM) if counts[kind] <= _STRAY * sure}
@@ -179,7 +179,7 @@ def _sure_in(said: NDArray[np.uint8], start: int, end: int, main: int) -> int:
     return int(np.count_nonzero((part != UNSURE) & (part != main)))
 
 
-def _other_runs(said: NDArray[np.uint8], main: int) -> list[tuple[int, int, int]]:
+def _other_runs(said: NDArray[np.uint8], main: int, comb: NDArray[Any]) -> list[tuple[int, int, int]]:
     """Runs of at least ``_BURST`` pictures that say something else; a picture or two that say nothing do not break
     one.
     """
@@ -191,8 +191,16 @@ def _other_runs(said: NDArray[np.uint8], main: int) -> list[tuple[int, int, int]
         least = _LONG if kind == PROGRESSIVE else _BURST
         for start, end in runs(said == kind, bridge=said == UNSURE, most_bridged=2):
             if np.count_nonzero(said[start:end] == kind) >= least:
-                found.append((start, end, kind))
+                found.append((start - _begins_earlier(comb, start, kind), end, kind))
     return sorted(found)
+
+
+def _begins_earlier(comb: NDArray[Any], start: int, kind: int) -> bool:
+    """Does the picture before a run of two moments comb as the run does? After one of one moment its order cannot be told."""
+    if kind == PROGRESSIVE or start < 3:
+        return False
+    before, first, run = (float(comb[at]) for at in (start - 2, start - 1, start))
+    return first - before > 0.5 * (run - before) > 0
 
 
 def _repeats_a_field(rows: Rows) -> NDArray[np.uint8]:

@@ -23,6 +23,7 @@ Small = NDArray[np.float32]  #: (cells down, cells across), 8-bit code values
 BAND = 6  #: lines of a band
 _BANDS = 22  # kept of a picture
 _CELLS = 160  # cells along the longer side of the small picture
+_COARSER = 6
 _ROWS_A_CELL = 2  # lines looked at in each cell of the small picture
 _TILES_ACROSS, _TILES_DOWN = 3, 2
 BLOCK = 16  # columns of a block in which differences are looked at; it is a band high
@@ -126,6 +127,13 @@ class Picture:
         if len(self.planes) < 3:
             return None
         return self._reduced(self.planes[1], 4), self._reduced(self.planes[2], 4)
+
+    @cached_property
+    def coarse(self) -> Small:
+        """The small picture in cells six times as large: its structure, whatever moves a little."""
+        rows, columns = self.small.shape
+        shape = max(1, columns // _COARSER), max(1, rows // _COARSER)
+        return np.asarray(cv2.resize(self.small, shape, interpolation=cv2.INTER_AREA), np.float32)
 
     @cached_property
     def histogram(self) -> NDArray[np.float32]:

@@ -43,6 +43,7 @@ class MeterRows:
         self._first: list[Picture | None] = []  # the first pictures, reduced; None for one that is missing
         self._last: list[Picture] = []  # the last pictures, reduced
         self._count = 0
+        self._leading = 0  # missing pictures before the first one
 
     def __len__(self) -> int:
         return self._count
@@ -69,6 +70,8 @@ class MeterRows:
                     if meter.row[name].kind == "f":
                         row[name] = np.nan
             rows += row.tobytes()
+        if self._leading == self._count:
+            self._leading += 1
         self._count += 1
         self._last = []
         if self._count <= HISTORY:
@@ -76,6 +79,7 @@ class MeterRows:
 
     def join(self, later: MeterRows) -> None:
         """Append the segment that follows."""
+        self._fill_leading(later)
         for at, picture in enumerate(later._first):
             if picture is None:
                 continue
@@ -90,14 +94,23 @@ class MeterRows:
         if self._count < HISTORY:
             self._first = [*self._first, *later._first][:HISTORY]
         self._last = [*self._last, *later._last][-HISTORY:] if len(later._last) == later._count else later._last
+        if self._leading == self._count:
+            self._leading += later._leading
         self._count += later._count
+
+    def _fill_leading(self, later: MeterRows) -> None:
+        """Give missing pictures at the start of a segment the row of the last picture before it."""
+        for meter in self._meters:
+            if not meter.looks_back and self._count:
+                size = meter.row.itemsize
+                later._rows[meter.name][: later._leading * size] = self._rows[meter.name][-size:] * later._leading
 
     def to_arrays(self) -> dict[str, NDArray[Any]]:
         """Return everything that ``from_arrays`` needs, as arrays by name."""
         arrays: dict[str, NDArray[Any]] = {
             f"rows_{name}": np.frombuffer(bytes(rows), np.uint8) for name, rows in self._rows.items()
         }
-        arrays["count"] = np.array(self._count)
+        arrays["count"] = np.array([self._count, self._leading])
         for name, pictures in (("head", self._first), ("tail", self._last)):
             arrays[f"{name}s"] = np.array([picture is not None for picture in pictures], np.bool_)
             for at, picture in enumerate(pictures):
@@ -108,7 +121,7 @@ class MeterRows:
     def from_arrays(self, arrays: Mapping[str, NDArray[Any]]) -> None:
         """Take over what ``to_arrays`` gave."""
         self._rows = {meter.name: bytearray(arrays[f"rows_{meter.name}"].tobytes()) for meter in self._meters}
-        self._count = int(arrays["count"])
+        self._count, self._leading = arrays["count"].tolist()
         head, tail = (
             [
                 Picture.from_arrays({key: arrays[f"{name}{at}_{key}"] for key in PICTURE_ARRAYS}) if there else None

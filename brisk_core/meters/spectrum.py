@@ -60,19 +60,32 @@ def _spectrum(lines: NDArray[Any]) -> NDArray[np.float64] | None:
 
 
 def _end(spectrum: NDArray[np.float64] | None) -> float:
+    """Return where the spectrum ends: the bin at which it has left its own slope, if it then falls off a cliff.
+
+    Interpolation lets half the amplitude pass at the old limit and falls steeply after it, so the cliff proves that the
+    picture was enlarged and the point half way down tells from what.
+    """
     if spectrum is None:
         return float("nan")
     floor = float(spectrum[-4:].mean())
-    if spectrum[_FIRST - 12 : _FIRST].mean() - floor < 0.4 and floor < _LEAST_DETAIL:
+    if spectrum[_FIRST - 12 : _FIRST].mean() - floor < _SLOPE_LEAST and floor < _LEAST_DETAIL:
         return float("nan")
-    # The slope before and after a bin, and how far the spectrum falls between.
     falls = spectrum[:-_WIDTH] - spectrum[_WIDTH:]
-    usual = np.median(falls[_FIRST - 14 : _FIRST])
-    inside = falls[_FIRST : _LAST - _WIDTH + 1] - max(usual, 0)
-    at = int(inside.argmax())
-    if inside[at] >= _CLIFF:
-        return float((_FIRST + at + _WIDTH / 2 + 0.5) / _BINS)
-    return 1.0 if floor > _LEAST_DETAIL else float("nan")
+    inside = falls[_FIRST : _LAST - _WIDTH + 1] - max(float(np.median(falls[_FIRST - 14 : _FIRST])), 0)
+    steepest = _FIRST + int(inside.argmax())
+    if inside.max() < _CLIFF:
+        return 1.0 if floor > _LEAST_DETAIL else float("nan")
+    bins = np.log(np.arange(1, _BINS + 1))
+    before = slice(_SLOPE_FROM, max(steepest // 2, _SLOPE_FROM + 4))
+    slope, level = np.polyfit(bins[before], spectrum[before], 1)
+    below = level + min(slope, 0.0) * bins - spectrum
+    left = np.flatnonzero(below[before.stop : steepest + _WIDTH] >= _HALF_AMPLITUDE)
+    return float(before.stop + left[0] + 1) / _BINS if len(left) else float("nan")
+
+
+_SLOPE_LEAST = 0.4
+_SLOPE_FROM = 4
+_HALF_AMPLITUDE = 0.55  # powers of ten of power: a little under half the amplitude
 
 
 def judge_detail(rows: Rows, size: tuple[int, int], *, progressive: bool) -> tuple[int, int] | None:

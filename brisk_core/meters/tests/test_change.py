@@ -1,0 +1,79 @@
+from unittest import TestCase
+
+import cv2
+import numpy as np
+
+from brisk_core.meters.tests.drawn import Plane, cuts_of, mix, moment, steadiness_of
+
+
+def shots(lengths: list[int], grain: float = 2) -> list[Plane]:
+    pictures = []
+    for number, length in enumerate(lengths):
+        pictures += [moment(at, number % 3 + 1, grain) for at in range(length)]
+    return pictures
+
+
+class RepeatsTest(TestCase):
+    def test_exact_numbers_of_repeated_pictures(self) -> None:
+        pictures = [moment(number, grain=2) for number in range(60)]
+        pictures[30] = pictures[29]
+        pictures[40:43] = [pictures[39]] * 3
+        found = steadiness_of(pictures)
+        self.assertEqual(found.repeats, ((30, 31), (40, 43)))
+
+    def test_a_coder_that_does_not_repeat_exactly(self) -> None:
+        pictures = [moment(number, grain=2) for number in range(60)]
+        noise = np.random.default_rng(1).normal(0, 0.7, pictures[29].shape)
+        pictures[30] = np.asarray((pictures[29] + noise).clip(0, 255), np.uint8)
+        self.assertEqual(steadiness_of(pictures).repeats, ((30, 31),))
+
+    def test_nothing_in_clean_pans_still_shots_and_still_grain(self) -> None:
+        still = [moment(0)] * 10
+        grainy = [moment(0.001 * at, grain=3) for at in range(40)]
+        for pictures in ([moment(at, grain=2) for at in range(60)], [moment(at) for at in range(60)], still, grainy):
+            found = steadiness_of(pictures)
+            self.assertEqual((found.repeats, found.freezes), ((), ()))
+
+    def test_a_freeze_from_the_picture_that_stays(self) -> None:
+        pictures = [moment(number, grain=2) for number in range(60)]
+        pictures[20:35] = [pictures[20]] * 15
+        found = steadiness_of(pictures)
+        self.assertEqual((found.freezes, found.repeats), (((20, 35),), ()))
+
+    def test_patterns_of_repeats_have_names(self) -> None:
+        doubled = [moment(number // 2, grain=2) for number in range(80)]
+        self.assertEqual(steadiness_of(doubled).cadence, "2:2")
+        four_of_five = [moment(number * 4 // 5, grain=2) for number in range(80)]
+        self.assertEqual(steadiness_of(four_of_five).cadence, "4:1 repeat")
+        self.assertEqual(steadiness_of([moment(at, grain=2) for at in range(80)]).cadence, "none")
+        self.assertIsNone(steadiness_of([moment(0)] * 40).cadence)
+
+    def test_drawings_held_over_a_standing_ground_are_no_repeats(self) -> None:
+        pictures = []
+        for number in range(80):
+            picture = moment(0)
+            left = number // 2 * 8 % 250
+            cv2.rectangle(picture, (left, 120), (left + 60, 180), 235, -1)
+            pictures.append(picture)
+        found = steadiness_of(pictures)
+        self.assertEqual((found.repeats, found.freezes, found.cadence), ((), (), "none"))
+
+
+class CutsTest(TestCase):
+    def test_every_hard_cut_and_nothing_else(self) -> None:
+        lengths = [20, 13, 31, 8, 25, 40, 9, 22]
+        starts = np.cumsum(lengths)[:-1].tolist()
+        self.assertEqual(cuts_of(shots(lengths)), starts)
+
+    def test_dissolves_fades_and_flashes_are_no_cuts(self) -> None:
+        pictures = shots([20])
+        pictures += [mix(moment(20 + at), moment(at, 2), at / 24) for at in range(25)]
+        pictures += [moment(25 + at, 2) for at in range(20)]
+        pictures += [mix(moment(45 + at, 2), np.full_like(pictures[0], 16), at / 24) for at in range(25)]
+        self.assertEqual(cuts_of(pictures), [])
+        flashed = shots([40])
+        flashed[15] = np.asarray((flashed[15].astype(np.int16) + 110).clip(0, 235), np.uint8)
+        self.assertEqual(cuts_of(flashed), [])
+
+    def test_fast_pans_are_no_cuts(self) -> None:
+        self.assertEqual(cuts_of([moment(at * 4) for at in range(60)]), [])

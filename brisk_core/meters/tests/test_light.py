@@ -1,0 +1,74 @@
+from unittest import TestCase
+
+import cv2
+import numpy as np
+
+from brisk_core.meters import MeterRows, Picture, Samples
+from brisk_core.meters.light import LightMeter, find_black, find_flashes
+from brisk_core.meters.tests.drawn import Plane, measure, mix, moment
+
+RATE = 25
+
+
+def flashing(times_a_second: float, seconds: int = 4, share: float = 1.0, bright: int = 200, dark: int = 40) -> list[Plane]:
+    """A part of the picture that goes up and down so many times a second."""
+    pictures = []
+    for number in range(seconds * RATE):
+        picture = np.full((288, 352), 60, np.uint8)
+        on = int(number * times_a_second * 2 / RATE) % 2
+        picture[: round(288 * share)] = bright if on else dark
+        pictures.append(picture)
+    return pictures
+
+
+def flashes(planes: list[Plane]) -> tuple[tuple[int, int, str], ...]:
+    return find_flashes(measure([LightMeter()], planes).rows("light"), RATE)
+
+
+class BlackTest(TestCase):
+    def test_black_to_the_frame(self) -> None:
+        pictures = [moment(number) for number in range(60)]
+        for number in range(20, 33):
+            pictures[number] = np.full_like(pictures[0], 16)
+        self.assertEqual(find_black(measure([LightMeter()], pictures).rows("light"), 16), ((20, 33),))
+
+    def test_a_dark_picture_with_a_small_light_is_not_black(self) -> None:
+        picture = np.full((288, 352), 17, np.uint8)
+        lit = picture.copy()
+        cv2.circle(lit, (170, 90), 9, 180, -1)
+        rows = measure([LightMeter()], [lit] * 10 + [picture] * 10).rows("light")
+        self.assertEqual(find_black(rows, 16), ((10, 20),))
+
+    def test_full_range_has_its_black_at_nought(self) -> None:
+        rows = measure([LightMeter()], [np.full((288, 352), 2, np.uint8)] * 10, full=True).rows("light")
+        self.assertEqual(find_black(rows, 0), ((0, 10),))
+        self.assertEqual(find_black(measure([LightMeter()], [np.full((288, 352), 60, np.uint8)] * 10).rows("light"), 16), ())
+
+
+class FlashTest(TestCase):
+    def test_both_sides_of_three_a_second(self) -> None:
+        self.assertEqual(flashes(flashing(3)), ())
+        self.assertEqual([kind for _, _, kind in flashes(flashing(4))], ["general flashes"])
+
+    def test_both_sides_of_a_quarter_of_the_screen(self) -> None:
+        self.assertEqual(flashes(flashing(6, share=0.15)), ())
+        self.assertTrue(flashes(flashing(6, share=0.4)))
+
+    def test_changes_below_20_candela_or_between_bright_states_are_harmless(self) -> None:
+        self.assertEqual(flashes(flashing(6, bright=100, dark=88)), ())
+        self.assertEqual(flashes(flashing(6, bright=235, dark=222)), ())
+
+    def test_cuts_pans_and_fades_are_no_flashes(self) -> None:
+        pictures = [moment(number, number // 12 % 3 + 1) for number in range(100)]
+        self.assertEqual(flashes(pictures), ())
+        fade = [mix(np.full((288, 352), 220, np.uint8), np.full((288, 352), 16, np.uint8), at / 50) for at in range(51)]
+        self.assertEqual(flashes(fade + fade[::-1]), ())
+
+    def test_saturated_red_counts_on_its_own(self) -> None:
+        rows = MeterRows([LightMeter()])
+        for number in range(100):
+            red = number // 2 % 2
+            planes = (np.full((288, 352), 50 if red else 48, np.uint8), np.full((144, 176), 100 if red else 128, np.uint8),
+                      np.full((144, 176), 230 if red else 128, np.uint8))  # fmt: skip
+            rows.take(Picture(number=number, planes=planes, samples=Samples(bits=8)))
+        self.assertIn("red flashes", {kind for _, _, kind in find_flashes(rows.rows("light"), RATE)})

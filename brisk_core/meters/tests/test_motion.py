@@ -1,0 +1,56 @@
+from fractions import Fraction
+from unittest import TestCase
+
+from brisk_core.meters.tests.drawn import converted, mix, moment, motion_of
+
+
+def frames(spans: tuple[tuple[int, int], ...]) -> list[int]:
+    return [number for start, end in spans for number in range(start, end)]
+
+
+class MixturesTest(TestCase):
+    def test_every_mixed_picture_of_a_rate_conversion_and_the_rate_it_came_from(self) -> None:
+        for source, rate in ((30, 25), (25, 30), (24, 25), (25, 50), (24, 30), (50, 60)):
+            for grain in (0, 2):
+                with self.subTest(source=source, rate=rate, grain=grain):
+                    found = motion_of(converted(Fraction(source), Fraction(rate), 100, grain), Fraction(rate))
+                    self.assertEqual(found.source_rate, source)
+                    mixed = {number for number in range(100) if (number * Fraction(source, rate)) % 1}
+                    wrong = mixed ^ set(frames(found.blends))
+                    # Where one picture has all but nothing of the mixture, it can as well be called clean.
+                    allowed = {n for n in mixed if min((n * Fraction(source, rate)) % 1, -(n * Fraction(source, rate)) % 1) < 0.13}
+                    self.assertLessEqual(wrong, allowed)
+
+    def test_nothing_in_the_clean_twin(self) -> None:
+        for grain in (0, 2, 4):
+            found = motion_of((moment(number, grain=grain) for number in range(120)), Fraction(25))
+            self.assertEqual((found.blends, found.source_rate, found.drops), ((), None, ()))
+
+    def test_a_single_mixed_picture(self) -> None:
+        pictures = [moment(number, grain=1) for number in range(60)]
+        pictures[30] = mix(pictures[29], pictures[31], 0.5)
+        self.assertEqual(motion_of(pictures).blends, ((30, 31),))
+
+    def test_a_dissolve_is_no_mixture_of_neighbours(self) -> None:
+        pictures = [moment(number) for number in range(20)]
+        pictures += [mix(moment(20 + at), moment(at, 2), at / 25) for at in range(25)]
+        pictures += [moment(25 + at, 2) for at in range(30)]
+        self.assertEqual(motion_of(pictures).blends, ())
+
+    def test_a_counter_that_changes_its_digits_is_no_pattern(self) -> None:
+        pictures = []
+        for number in range(120):
+            picture = moment(0.2 * number, grain=2)
+            picture[250:280, 20 : 30 + 14 * (number % 5)] = 235
+            pictures.append(picture)
+        self.assertIsNone(motion_of(pictures).source_rate)
+
+
+class MissingPicturesTest(TestCase):
+    def test_the_picture_after_a_missing_one(self) -> None:
+        pictures = [moment(number) for number in range(61) if number != 30]
+        self.assertEqual(motion_of(pictures).drops, ((30, 31),))
+
+    def test_a_cut_is_no_missing_picture(self) -> None:
+        pictures = [moment(number) for number in range(30)] + [moment(number, 2) for number in range(30)]
+        self.assertEqual(motion_of(pictures).drops, ())

@@ -1,0 +1,149 @@
+"""Loudness against the signals of EBU Tech 3341 and 3342, made from their definitions, and faults with known places."""
+
+from unittest import TestCase
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.hops import HOPS, SoundMeter, layout_weights
+from brisk_core.meters.loudness import Loudness, measure_loudness, power_of
+from brisk_core.meters.sound_faults import SoundFaults, find_faults
+
+RATE = 48000
+Sound = NDArray[np.float32]
+
+
+def tone(level: float, seconds: float, hz: float = 1000, channels: int = 2, rate: int = RATE) -> Sound:
+    """A sine whose peak lies at ``level`` dBFS."""
+    time = np.arange(round(seconds * rate)) / rate
+    return np.stack([10 ** (level / 20) * np.sin(2 * np.pi * hz * time)] * channels).astype(np.float32)
+
+
+def tones(*parts: tuple[float, float]) -> Sound:
+    return np.concatenate([tone(level, seconds) for level, seconds in parts], axis=1)
+
+
+def rows(sound: Sound, rate: int = RATE, block: int = 1024) -> NDArray[np.void]:
+    meter = SoundMeter(rate, sound.shape[0])
+    for at in range(0, sound.shape[1], block):
+        meter.take(sound[:, at : at + block])
+    return meter.rows()
+
+
+def loudness(sound: Sound, rate: int = RATE, names: tuple[str, ...] = ("FL", "FR")) -> Loudness:
+    found = rows(sound, rate)
+    return measure_loudness(power_of(found, layout_weights(names)), found["length"] >= rate // HOPS)
+
+
+class LoudnessTest(TestCase):
+    def assert_level(self, found: float | None, wanted: float, within: float = 0.1) -> None:
+        self.assertIsNotNone(found)
+        self.assertAlmostEqual(found or 0, wanted, delta=within)
+
+    def test_tech_3341_integrated(self) -> None:
+        cases = (
+            (((-23, 20),), -23), (((-33, 20),), -33),
+            (((-36, 10), (-23, 60), (-36, 10)), -23),
+            (((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)), -23),
+            (((-26, 20), (-20, 20.1), (-26, 20)), -23),
+        )  # fmt: skip
+        for parts, wanted in cases:
+            self.assert_level(loudness(tones(*parts)).integrated, wanted)
+
+    def test_tech_3341_case_6_weighs_surround_and_leaves_out_low_frequencies(self) -> None:
+        levels = (-28.0, -28.0, -24.0, -np.inf, -30.0, -30.0)
+        sound = np.concatenate([tone(level, 20, channels=1) if np.isfinite(level) else tone(0, 20, channels=1) for level in levels])
+        names = ("FL", "FR", "FC", "LFE", "BL", "BR")
+        self.assert_level(loudness(sound, names=names).integrated, -23)
+
+    def test_tech_3341_short_term_and_momentary(self) -> None:
+        # Cases 9 and 12: patterns whose mean over the window is constant.
+        short = tones(*((-20, 1.34), (-30, 1.66)) * 5)
+        found = loudness(short)
+        self.assert_level(float(found.short[40:].max()), -23)
+        self.assert_level(float(found.short[40:].min()), -23, 0.15)
+        momentary = tones(*((-20, 0.18), (-30, 0.22)) * 25)
+        self.assert_level(float(loudness(momentary).momentary[10:].max()), -23, 0.35)
+
+    def test_tech_3342_range(self) -> None:
+        cases = (
+            (((-20, 20), (-30, 20)), 10), (((-20, 20), (-15, 20)), 5), (((-40, 20), (-20, 20)), 20),
+            (((-50, 20), (-35, 20), (-20, 20), (-35, 20), (-50, 20)), 15),
+        )  # fmt: skip
+        for parts, wanted in cases:
+            self.assert_level(loudness(tones(*parts)).range, wanted, 1)
+
+    def test_every_sample_rate(self) -> None:
+        for rate in (11025, 22050, 32000, 44100, 48000, 96000):
+            self.assert_level(loudness(tone(-23, 12, rate=rate), rate).integrated, -23)
+
+    def test_silence_has_no_loudness(self) -> None:
+        found = loudness(np.zeros((2, RATE * 5), np.float32))
+        self.assertEqual((found.integrated, found.range, found.short_max), (None, None, None))
+
+
+class TruePeakTest(TestCase):
+    def test_tech_3341_between_the_samples(self) -> None:
+        # Cases 15 to 18: a sine at a fraction of the sampling frequency whose samples miss its peak.
+        for divisor, phase in ((4, 0), (4, 45), (6, 60), (8, 67.5)):
+            time = np.arange(RATE)
+            wave = 0.5 * np.sin(2 * np.pi * time / divisor + np.radians(phase))
+            fade = np.minimum(1, np.minimum(time, time[::-1]) / 1000)
+            found = 20 * np.log10(rows((wave * fade).astype(np.float32)[None])["true_peak"].max())
+            self.assertLess(found, -6.02 + 0.2)
+            self.assertGreater(found, -6.02 - 0.4)
+
+
+class FaultsTest(TestCase):
+    def faults(self, sound: Sound) -> SoundFaults:
+        return find_faults(rows(sound), RATE)
+
+    def test_nothing_in_clean_sound(self) -> None:
+        noise = np.random.default_rng(2).normal(0, 0.1, (2, RATE * 6)).astype(np.float32)
+        bells = sum(np.roll(tone(-12, 6, hz) * np.exp(-np.arange(RATE * 6) / 90000), at) for hz, at in ((523, 0), (880, 90000)))
+        for sound in (tone(-20, 6), noise, np.asarray(bells, np.float32)):
+            found = self.faults(sound)
+            self.assertEqual((found.clipping, found.silence, found.dropouts, found.clicks), ((), (), (), ()))
+
+    def test_dropouts_to_the_step(self) -> None:
+        sound = tone(-10, 6)
+        sound[:, 100_000:106_000] = 0
+        found = self.faults(sound)
+        self.assertEqual(len(found.dropouts), 1)
+        self.assertAlmostEqual(found.dropouts[0][0], 100_000 / RATE, delta=0.01)
+        self.assertAlmostEqual(found.dropouts[0][1], 106_000 / RATE, delta=0.01)
+        self.assertEqual(found.clicks, ())
+
+    def test_pauses_that_fade_and_long_ones_are_no_dropouts(self) -> None:
+        sound = tone(-10, 6)
+        fade = np.ones(sound.shape[1], np.float32)
+        fade[96_000:110_000] = np.linspace(1, 0, 14_000) ** 3
+        fade[110_000:120_000] = 0
+        fade[120_000:134_000] = np.linspace(0, 1, 14_000) ** 3
+        self.assertEqual(self.faults(sound * fade).dropouts, ())
+        sound[:, 100_000:160_000] = 0
+        found = self.faults(sound)
+        self.assertEqual((found.dropouts, len(found.silence)), ((), 1))
+
+    def test_clicks_to_the_sample(self) -> None:
+        sound = tone(-20, 6, 440)
+        sound[1, 150_000] += 0.3
+        self.assertEqual([round(start * RATE) for start, _ in self.faults(sound).clicks], [150_000])
+
+    def test_clipping_silence_offset_and_channels(self) -> None:
+        loud = np.clip(tone(3, 3), -1, 1)
+        self.assertEqual(self.faults(loud).clipping, ((0.0, 3.0),))
+        quiet = tone(-20, 6)
+        quiet[:, RATE : 3 * RATE] = 0
+        found = self.faults(quiet)
+        self.assertEqual([(round(a, 2), round(b, 2)) for a, b in found.silence], [(1.0, 3.0)])
+        self.assertTrue(found.same_channels)
+        self.assertAlmostEqual(found.phase or 0, 1)
+        turned = tone(-20, 6)
+        turned[1] *= -1
+        self.assertTrue(self.faults(turned).turned_channels)
+        one = tone(-20, 6)
+        one[1] = 0
+        found = self.faults(one + np.array([[0.01], [0]], np.float32))
+        self.assertEqual((found.silent_channels, found.same_channels), ((2,), None))
+        self.assertAlmostEqual(found.dc_offset[0], 0.01, places=4)
