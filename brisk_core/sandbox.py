@@ -273,6 +273,45 @@ def _do_frames(request: dict[str, Any]) -> Any:
         request["first"],
         request["count"],
         request["widest"],
+        view=request.get("view", "picture"),
+        full=request.get("full", False),
+        area=tuple(request["area"]) if request.get("area") else None,
+    )
+
+
+def _do_samples(request: dict[str, Any]) -> Any:
+    from brisk_core.frames import read_samples
+    from brisk_core.reading import Source
+
+    place = (request["frame"], request["x"], request["y"], request["across"], request["down"])
+    return read_samples(Source.at(request["url"]), Path(request["series_path"]), *place)
+
+
+def _do_strip(request: dict[str, Any]) -> Any:
+    from brisk_core.frames import write_strip
+    from brisk_core.reading import Source
+
+    source, series_path = Source.at(request["url"]), Path(request["series_path"])
+    return write_strip(source, series_path, request["frames"], Path(request["path"]), request["width"])
+
+
+def _do_clip(request: dict[str, Any]) -> Any:
+    from fractions import Fraction
+
+    from brisk_core.exact import Timecode
+    from brisk_core.frames import write_clip
+    from brisk_core.reading import Source
+
+    rate = Fraction(request["rate"])
+    start = Timecode.parse(request["start"], rate) if request["start"] else Timecode(frames=0, rate=rate)
+    return write_clip(
+        Source.at(request["url"]),
+        Path(request["series_path"]),
+        request["first"],
+        request["count"],
+        rate,
+        lambda number: f"{start.plus(number)}  {number}",
+        Path(request["path"]),
     )
 
 
@@ -289,6 +328,9 @@ _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "scan_part": _do_scan_part,
     "conclude": _do_conclude,
     "frames": _do_frames,
+    "samples": _do_samples,
+    "strip": _do_strip,
+    "clip": _do_clip,
     "edit": _do_edit,
 }
 

@@ -24,7 +24,9 @@ _CHANGED = 2.0  # mean 8-bit steps a block changes by before it counts as change
 
 _REPEAT_SHARE = 0.3  # change of a repeated picture over that of the pictures beside it, at most
 _LIVELY = 1.2  # least change (8-bit steps in the busiest blocks) of the pictures beside a repeat
-_STILL = 1.0  # change below which no new picture is shown
+_STILL, _STILL_CELL = 1.5, 5.0  # change of the busiest blocks and cell up to which a coder may touch up a picture
+_LIFE = 0.35  # usual change of all blocks in a picture that stands: a coder is soon done, grain goes on
+_FADED = 1.5  # 8-bit steps by which the mean may drift in a picture that stands
 FREEZE_S = 0.5  # default length from which standing still is a freeze
 _PART = 0.5  # share of blocks below which a change is part of the picture: a drawing that moves over a ground
 _HELD = 0.3  # share of repeats around a picture from which drawings are held
@@ -35,6 +37,7 @@ _CUT_UNLIKE = 0.7  # loss of correlation from which the structure is another, wh
 _CUT_LEAST_UNLIKE = 0.15  # loss of correlation that a jump of levels needs beside it, over the usual loss
 _CUT_OVER, _CUT_FLOOR = 1.6, 0.1  # times the usual change, and added to it
 _CUT_LEVELS, _CUT_LEAST_LEVELS = 2.0, 0.004  # times the usual change of levels, and added to it
+_CUT_RESTLESS = 0.3  # usual loss of correlation from which the levels must change too
 _CUT_REACH = 4  # pictures before and after that are the usual
 
 
@@ -98,7 +101,12 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     leads = score >= np.nan_to_num(np.where(np.isnan(most), 0, most).max(axis=1))
     strong = (unlike > _CUT_UNLIKE) | ((levels > _CUT_HISTOGRAM) & (unlike > _CUT_LEAST_UNLIKE))
     other_levels = levels > _CUT_LEVELS * _usual(levels) + _CUT_LEAST_LEVELS
-    stands_out = other_levels & (unlike > usual_unlike + _CUT_LEAST_UNLIKE) & (score > _CUT_OVER * usual + _CUT_FLOOR)
+    # Where motion alone makes pictures unlike, structure does not tell a cut from a longer step.
+    stands_out = (
+        (other_levels | (usual_unlike < _CUT_RESTLESS))
+        & (unlike > usual_unlike + _CUT_LEAST_UNLIKE)
+        & (score > _CUT_OVER * usual + _CUT_FLOOR)
+    )
     return np.flatnonzero(strong & stands_out & leads)
 
 
@@ -117,13 +125,25 @@ class Steadiness:
     says: str  #: why the cadence cannot be told
 
 
-def judge_steadiness(rows: Rows, cuts: NDArray[np.intp], freeze_frames: int) -> Steadiness:
-    """Find repeats and freezes of at least ``freeze_frames`` pictures."""
+def judge_steadiness(
+    rows: Rows, cuts: NDArray[np.intp], freeze_frames: int, light: NDArray[Any] | None = None
+) -> Steadiness:
+    """Find repeats, and freezes of at least ``freeze_frames`` pictures.
+
+    ``light`` is the mean of each picture in 8-bit steps: a slow fade changes no picture by much, but all of them.
+    """
     top = np.nan_to_num(rows["top"].astype(np.float64), nan=np.inf)
     cell = np.nan_to_num(rows["cell"].astype(np.float64), nan=np.inf)
     top[cuts] = cell[cuts] = np.inf
-    still = (top < _STILL) & (cell < _STILL)
-    freezes = tuple((start - 1, end) for start, end in runs(still) if end - start + 1 >= freeze_frames)
+    still = (top <= _STILL) & (cell <= _STILL_CELL)
+    mean = rows["mean"].astype(np.float64)
+    freezes = tuple(
+        (start - 1, end)
+        for start, end in runs(still)
+        if end - start + 1 >= freeze_frames
+        and np.median(mean[start:end]) <= _LIFE
+        and (light is None or abs(float(light[end - 1]) - float(light[start - 1])) <= _FADED)
+    )
     repeated = _repeated(rows, top, cell)
     lasting = np.zeros(len(rows), np.bool_)
     for start, end in freezes:

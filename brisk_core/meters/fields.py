@@ -79,7 +79,9 @@ class FieldMeter:
     """Combing of the three weaves, and the change of each field against the same field before."""
 
     name = "fields"
-    row = np.dtype([("one", "f4"), ("two_top", "f4"), ("two_bottom", "f4"), ("top", "f2"), ("bottom", "f2"), ("comb", "f2")])
+    row = np.dtype(
+        [("one", "f4"), ("two_top", "f4"), ("two_bottom", "f4"), ("top", "f2"), ("bottom", "f2"), ("comb", "f2")]
+    )
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
@@ -196,7 +198,9 @@ def _other_runs(said: NDArray[np.uint8], main: int, comb: NDArray[Any]) -> list[
 
 
 def _begins_earlier(comb: NDArray[Any], start: int, kind: int) -> bool:
-    """Does the picture before a run of two moments comb as the run does? After one of one moment its order cannot be told."""
+    """Does the picture before a run of two moments comb as the run does? After one of one moment its order cannot be
+    told.
+    """
     if kind == PROGRESSIVE or start < 3:
         return False
     before, first, run = (float(comb[at]) for at in (start - 2, start - 1, start))

@@ -124,9 +124,10 @@ def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | Non
         dark = True if darker_below is None else low < darker_below
         up, down = (now - low >= step) & dark, (high - now >= step) & ((now < darker_below) if darker_below else True)
         recent = [*recent, (up, down)][-_TOGETHER:]
-        for direction, picked in ((1, 0), (-1, 1)):
-            together = np.logical_or.reduce([pair[picked] for pair in recent])
-            if direction != last and together.mean() >= _AREA:
+        areas = [float(np.logical_or.reduce([pair[picked] for pair in recent]).mean()) for picked in (0, 1)]
+        for direction, area, against in ((1, areas[0], areas[1]), (-1, areas[1], areas[0])):
+            # Where as much goes up as goes down, something moves; light that flashes goes one way.
+            if direction != last and area >= _AREA and against <= _AGAINST * area:
                 found.append(at)
                 last = direction
                 low, high = now.copy(), now.copy()
@@ -135,6 +136,7 @@ def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | Non
     return found
 
 
+_AGAINST = 0.5  # area that may change the other way at the same time, as a share
 _TOGETHER = 2  # pictures within which the cells of one change may follow each other
 
 

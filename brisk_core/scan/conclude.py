@@ -59,7 +59,8 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
     change = rows("change")
     cuts = find_cuts(change)
     found_fields = fields.judge_fields(rows("fields"), cuts)
-    steadiness = judge_steadiness(change, cuts, max(2, round(FREEZE_S * rate)))
+    light = rows("light")["mean"].astype(np.float64)
+    steadiness = judge_steadiness(change, cuts, max(2, round(FREEZE_S * rate)), light)
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
     progressive = found_fields.scan in (None, "progressive")
     return PictureVerdicts(

@@ -20,11 +20,11 @@ from brisk_core.meters.fields import FieldMeter
 from brisk_core.meters.levels import LevelMeter, LumaHistogram
 from brisk_core.meters.light import LightMeter
 from brisk_core.meters.motion import MotionMeter
+from brisk_core.meters.planes import PlaneReader
 from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.spectrum import DetailMeter
 from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
-from brisk_core.scan.planes import PlaneReader
 from brisk_core.scan.segments import Segment
 
 Progress = Callable[[int, int], None]  #: pictures done, pictures in all

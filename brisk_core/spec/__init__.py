@@ -1,9 +1,10 @@
 """Delivery specifications.
 
-From the ground up: ``values``, ``patterns``, ``conditions``, ``document``, ``rules``, ``integrity``, ``judge``,
-``shelf``.
+From the ground up: ``values``, ``patterns``, ``conditions``, ``span_conditions``, ``document``, ``rule``,
+``content_rules``, ``rules``, ``reasons``, ``integrity``, ``judge``, ``shelf``.
 """
 
+from brisk_core.spec.conditions import bounds
 from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Line, Spec, Weight, parse_spec, spec_to_document
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.judge import (
@@ -34,6 +35,7 @@ __all__ = [
     "Verdict",
     "Weight",
     "bit_rate_limits",
+    "bounds",
     "counts_of",
     "judge",
     "lines_that_differ",

@@ -10,6 +10,7 @@ from brisk_core.spec.conditions import Near, Present, Within
 from brisk_core.spec.rule import Rule, Unmet, places, sentences
 from brisk_core.spec.span_conditions import SpanCondition
 
+_BARS = {"top-bottom": "above and below", "sides": "at both sides", "all": "on all four sides"}
 _LOUDNESS = ("sound.loudness", "sound.programme_loudness")
 
 
@@ -53,6 +54,12 @@ CONTENT_RULES: tuple[Rule, ...] = (
         applies=lambda unmet: unmet.id == "content.mistakes" and bool(unmet.found),
         template="{listed}",
         parameters=lambda unmet: {"listed": sentences(unmet)["listed"]},
+    ),
+    Rule(
+        code="bars.found",
+        applies=lambda unmet: unmet.id == "content.bars" and unmet.found in _BARS,
+        template="the picture does not fill the frame: it has bars {where}.",
+        parameters=lambda unmet: {"where": _BARS[unmet.found]},
     ),
     Rule(
         code="scan.fields-in-frames",

@@ -15,6 +15,7 @@ from brisk_core.packets import PacketSeries, fullness, load_series, one_second_w
 from brisk_core.packets.series import SOUND_STEPS
 from brisk_core.spec import bit_rate_limits
 from brisk_web.checks.models import Check
+from brisk_web.checks.scan_lanes import scan_window
 
 MOST_COLUMNS = 4000
 _MOST_SOUND_TRACKS = 4  # drawn; more are named by their number
@@ -180,4 +181,5 @@ def window(check: Check, start: int, end: int, width: int) -> dict[str, Any] | N
         "types": series.types[start:end].decode("ascii") if few else "",
         "entries": inside.tolist() if len(inside) <= width // 3 else [],
         "largest_size": int(series.sizes.max()),
+        "scan": scan_window(check, inspection.facts, rate, start, end, width),
     }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from fractions import Fraction
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -25,6 +26,21 @@ _WITNESS_WORDS = (
     ("coded", "Coded in the stream"),
     ("observed", "Observed"),
 )
+
+
+#: Views of a frame and what they are called.
+_VIEWS = (
+    ("picture", "Picture"),
+    ("fields", "Fields"),
+    ("levels", "Levels"),
+    ("area", "Area"),
+    ("difference", "Change"),
+    ("alpha", "Alpha"),
+)
+
+
+def _has_alpha(facts: Inspection | None) -> bool:
+    return bool(facts and any(said != "none" for said in facts.facts["picture.alpha"].spoken().values()))
 
 
 def _get(check_id: int) -> Check:
@@ -57,6 +73,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
             {"cell": cell, "lines": [finding for finding in findings if finding.group == cell.group]} for cell in ribbon
         ],
         "evidence": [_evidence(finding, facts) for finding in findings],
+        "views": [one for one in _VIEWS if one[0] != "alpha" or _has_alpha(facts)],
         "range_words": _range_words(check),
         "side_by_side": _side_by_side(check),
         "page_data": _page_data(check, findings, facts),
@@ -119,6 +136,9 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
         "lanes": reverse("check-lanes", args=[check.pk]),
         "state": reverse("check-state", args=[check.pk]),
         "frame": reverse("frame", args=[check.media_file_id, 0]).replace("/0.jpg", "/"),
+        "strip": reverse("strip", args=[check.media_file_id]),
+        "clip": reverse("clip", args=[check.media_file_id, 0]).replace("/0.webm", "/"),
+        "alpha": _has_alpha(facts),
         "active": bool(inspection and inspection.is_active),
         "judgedAt": check.judged_at.isoformat() if check.judged_at else "",
         "lines": [
@@ -138,6 +158,8 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
         start = next(iter(facts.facts["wrapper.start_timecode"].spoken().values()), None)
         data |= {
             "frames": facts.best("picture.frame_count"),
+            "size": facts.best("picture.size") or [0, 0],
+            "shape": float(facts.best("picture.display_aspect") or Fraction(16, 9)),
             "rate": [rate.numerator, rate.denominator],
             "nominal": nominal_frames(rate),
             "drop": bool(start and start.drop),
@@ -178,6 +200,8 @@ def _progress_words(check: Check) -> str:
         return ""
     if inspection.state == inspection.State.QUEUED and inspection.stage == inspection.Stage.HEADERS:
         return f"in queue, place {inspection.place_in_queue}"
+    if inspection.waits_for_scan:
+        return f"waits for its scan, place {inspection.place_for_scan}"
     if not inspection.is_active:
         return inspection.get_state_display()
     words = f"{inspection.get_stage_display()}, {span_of_time(inspection.elapsed_s)} gone"

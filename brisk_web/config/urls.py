@@ -9,6 +9,8 @@ from brisk_web.checks import again_views, side_views
 from brisk_web.checks import views as checks
 from brisk_web.edits import views as edits
 from brisk_web.house import views as house
+from brisk_web.inspections import bench_views as bench
+from brisk_web.inspections import strip_views as strips
 from brisk_web.inspections import views as inspections
 from brisk_web.jobs import views as jobs
 from brisk_web.shelf import views as shelf
@@ -34,7 +36,11 @@ urlpatterns = [
     path("files/<int:file_id>/take-in", jobs.take_in, name="take-in"),
     path("files/<int:file_id>/inspect-again", inspections.inspect_again, name="inspect-again"),
     path("files/<int:file_id>/inspection.json", inspections.inspection_json, name="inspection-json"),
-    path("files/<int:file_id>/frames/<int:number>.jpg", inspections.frame, name="frame"),
+    path("files/<int:file_id>/frames/<int:number>.jpg", bench.frame, name="frame"),
+    path("files/<int:file_id>/frames/<int:number>.json", bench.samples, name="samples"),
+    path("files/<int:file_id>/strip/", strips.film_strip, name="film-strip"),
+    path("files/<int:file_id>/strip.jpg", bench.strip, name="strip"),
+    path("files/<int:file_id>/clips/<int:number>.webm", bench.clip, name="clip"),
     path("inspections/outdated/again", inspections.inspect_outdated, name="inspect-outdated"),
     path("inspections/<int:inspection_id>/cancel", inspections.cancel, name="cancel-inspection"),
     path("intake/uploads/", upload_views.create, name="uploads"),

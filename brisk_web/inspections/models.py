@@ -143,6 +143,17 @@ class Inspection(models.Model):
         """How many inspections wait before this one, itself counted."""
         return Inspection.objects.filter(state=self.State.QUEUED, id__lte=self.pk).count()
 
+    @property
+    def waits_for_scan(self) -> bool:
+        """Has no worker taken any part of its scan yet?"""
+        return self.is_scanning and not self.parts.filter(attempt__gt=0).exists()
+
+    @property
+    def place_for_scan(self) -> int:
+        """How many inspections wait for their scan before this one, itself counted."""
+        scanning = Inspection.objects.filter(state=self.State.RUNNING, stage=self.Stage.SCAN, id__lte=self.pk)
+        return scanning.exclude(parts__attempt__gt=0).count()
+
 
 class ScanPart(models.Model):
     """A part of a running scan: a segment of the pictures, the sound, or both of a short file."""

@@ -48,6 +48,8 @@ def _claim(part_id: int) -> ScanPart | None:
         part = ScanPart.objects.select_for_update().select_related("inspection").filter(pk=part_id).first()
         if part is None or part.is_over or not part.inspection.is_scanning:
             return None
+        if part.inspection.waits_for_scan:  # the pace is told from here on, not from the wait before
+            Inspection.objects.filter(pk=part.inspection_id).update(stage_started_at=timezone.now())
         part.attempt += 1
         part.state = ScanPart.State.RUNNING
         part.done = 0

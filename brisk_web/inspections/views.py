@@ -1,27 +1,17 @@
-"""Inspection JSON, cancel, inspect again, and single pictures."""
+"""Inspection JSON, cancel, inspect again."""
 
 from __future__ import annotations
 
-import threading
-
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
-from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_GET, require_POST
 
-from brisk_core import sandbox
-from brisk_core.errors import UnreadableFile
-from brisk_core.frames import frame_path
 from brisk_web.inspections import services
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
-
-WIDEST_FRAME = 1920  # samples; larger pictures are scaled down for the page
-_RUN = 6  # frames decoded at once: the neighbours are usually asked for next
-_decoders = threading.BoundedSemaphore(2)  # decoding processes of one web process at a time
 
 
 def _back(request: HttpRequest, file: MediaFile) -> HttpResponse:
@@ -71,37 +61,3 @@ def inspection_json(request: HttpRequest, file_id: int) -> JsonResponse:
     # Contents are shared between files, names are not.
     document = inspection.document | {"file": {"name": file.name, "size": file.size}}
     return JsonResponse(document)
-
-
-@require_GET
-@cache_control(private=True, max_age=3600)
-def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponse:
-    """The picture of one frame, exact to the frame, decoded in the sandbox and cached."""
-    file = get_object_or_404(MediaFile.objects.select_related("inspection", "root"), pk=file_id)
-    inspection = file.inspection
-    if inspection is None or not inspection.series_path.exists():
-        return HttpResponse("the packets of this file have not been read", status=404, content_type="text/plain")
-    path = frame_path(inspection.frame_folder, number)
-    if not path.exists():
-        with _decoders:
-            try:
-                if not path.exists():
-                    _decode(file, inspection, number)
-            except UnreadableFile as error:
-                return HttpResponse(str(error), status=404, content_type="text/plain")
-    return FileResponse(open(path, "rb"), content_type="image/jpeg")
-
-
-def _decode(file: MediaFile, inspection: Inspection, number: int) -> None:
-    sandbox.run(
-        "frames",
-        {
-            "url": file.url,
-            "series_path": str(inspection.series_path),
-            "folder": str(inspection.frame_folder),
-            "first": number,
-            "count": _RUN,
-            "widest": WIDEST_FRAME,
-        },
-        limits=sandbox.Limits(wall_s=60, processor_s=60),
-    )

@@ -1,5 +1,6 @@
 """``join(a, b)`` of any split equals the single pass exactly, over all meters."""
 
+from itertools import pairwise
 from unittest import TestCase
 
 import numpy as np
@@ -18,7 +19,10 @@ MISSING = {5, 9}
 def picture(number: int, bits: int) -> Picture:
     size = (320, 240) if number == 11 else (352, 288)
     luma = moment(number * 0.7, number // 6 + 1, grain=1, size=size)
-    planes = tuple((plane.astype(np.uint16) << (bits - 8)) if bits > 8 else plane for plane in (luma, luma[::2, ::2], luma[1::2, ::2].copy()))
+    planes = tuple(
+        (plane.astype(np.uint16) << (bits - 8)) if bits > 8 else plane
+        for plane in (luma, luma[::2, ::2], luma[1::2, ::2].copy())
+    )
     return Picture(number=number, planes=planes, samples=Samples(bits=bits), alpha=planes[0] if number % 2 else None)
 
 
@@ -52,7 +56,7 @@ class PicturesJoinTest(TestCase):
     def test_any_cuts(self, cuts: set[int], bits: int) -> None:
         bounds = [0, *sorted(cuts), COUNT]
         found = scan(bounds[0], bounds[1], bits)
-        for first, end in zip(bounds[1:], bounds[2:], strict=False):
+        for first, end in pairwise(bounds[1:]):
             found.join(scan(first, end, bits))
         self.assert_same(found, bits)
 
@@ -85,7 +89,7 @@ class SoundJoinTest(TestCase):
     def test_any_cuts(self, cuts: set[int], block: int) -> None:
         bounds = [0, *sorted(cuts), self.sound.shape[1]]
         found = self.meter(bounds[0], bounds[1], block)
-        for first, end in zip(bounds[1:], bounds[2:], strict=False):
+        for first, end in pairwise(bounds[1:]):
             found.join(self.meter(first, end, block))
         whole = self.meter(0, self.sound.shape[1], 1024)
         self.assertEqual(found.rows().tobytes(), whole.rows().tobytes())

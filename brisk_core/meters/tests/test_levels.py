@@ -33,7 +33,9 @@ class LevelsTest(TestCase):
     def summary(self, *planes: np.ndarray, bits: int = 8) -> dict:  # type: ignore[type-arg]
         rows = MeterRows([LevelMeter()])
         for number, plane in enumerate(planes):
-            rows.take(Picture(number=number, planes=(plane, plane[::2, ::2], plane[::2, ::2]), samples=Samples(bits=bits)))
+            rows.take(
+                Picture(number=number, planes=(plane, plane[::2, ::2], plane[::2, ::2]), samples=Samples(bits=bits))
+            )
         found = summarise_levels(rows.rows("levels"))
         assert found
         return found
@@ -48,7 +50,9 @@ class LevelsTest(TestCase):
             self.assertAlmostEqual(found["below_narrow"], float((plane < floor).mean()), places=12)
             self.assertAlmostEqual(found["above_narrow"], float((plane > ceiling).mean()), places=12)
             chroma = plane[::2, ::2]
-            self.assertAlmostEqual(found["chroma"]["above_narrow"], float((chroma > 240 << (bits - 8)).mean()), places=12)
+            self.assertAlmostEqual(
+                found["chroma"]["above_narrow"], float((chroma > 240 << (bits - 8)).mean()), places=12
+            )
 
     def test_single_samples_outside_vanish_after_the_low_pass(self) -> None:
         plane = np.full((288, 352), 120, np.uint8)
@@ -64,7 +68,7 @@ class LevelsTest(TestCase):
 
     def test_low_bits_that_are_never_set_are_not_used(self) -> None:
         rows = MeterRows([LevelMeter()])
-        plane = (moment(0).astype(np.uint16) << 4)  # eight bits in twelve
+        plane = moment(0).astype(np.uint16) << 4  # eight bits in twelve
         rows.take(Picture(number=0, planes=(plane,), samples=Samples(bits=12)))
         self.assertEqual(bits_used(rows.rows("levels")), 8)
 

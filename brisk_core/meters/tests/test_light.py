@@ -10,7 +10,9 @@ from brisk_core.meters.tests.drawn import Plane, measure, mix, moment
 RATE = 25
 
 
-def flashing(times_a_second: float, seconds: int = 4, share: float = 1.0, bright: int = 200, dark: int = 40) -> list[Plane]:
+def flashing(
+    times_a_second: float, seconds: int = 4, share: float = 1.0, bright: int = 200, dark: int = 40
+) -> list[Plane]:
     """A part of the picture that goes up and down so many times a second."""
     pictures = []
     for number in range(seconds * RATE):
@@ -42,7 +44,9 @@ class BlackTest(TestCase):
     def test_full_range_has_its_black_at_nought(self) -> None:
         rows = measure([LightMeter()], [np.full((288, 352), 2, np.uint8)] * 10, full=True).rows("light")
         self.assertEqual(find_black(rows, 0), ((0, 10),))
-        self.assertEqual(find_black(measure([LightMeter()], [np.full((288, 352), 60, np.uint8)] * 10).rows("light"), 16), ())
+        self.assertEqual(
+            find_black(measure([LightMeter()], [np.full((288, 352), 60, np.uint8)] * 10).rows("light"), 16), ()
+        )
 
 
 class FlashTest(TestCase):

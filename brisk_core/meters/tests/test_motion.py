@@ -18,7 +18,11 @@ class MixturesTest(TestCase):
                     mixed = {number for number in range(100) if (number * Fraction(source, rate)) % 1}
                     wrong = mixed ^ set(frames(found.blends))
                     # Where one picture has all but nothing of the mixture, it can as well be called clean.
-                    allowed = {n for n in mixed if min((n * Fraction(source, rate)) % 1, -(n * Fraction(source, rate)) % 1) < 0.13}
+                    allowed = {
+                        n
+                        for n in mixed
+                        if min((n * Fraction(source, rate)) % 1, -(n * Fraction(source, rate)) % 1) < 0.13
+                    }
                     self.assertLessEqual(wrong, allowed)
 
     def test_nothing_in_the_clean_twin(self) -> None:

@@ -9,6 +9,7 @@ from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.spectrum import DetailMeter, judge_detail
 from brisk_core.meters.tests.drawn import Plane, measure, moment, texture
 
+
 def sharp(number: int, size: tuple[int, int]) -> Plane:
     """A picture with detail up to the last frequency, less of it the finer it is, as nature has it."""
     spectrum = np.fft.rfft2(np.random.default_rng(number).normal(0, 1, (size[1], size[0])))
@@ -29,7 +30,9 @@ class DetailTest(TestCase):
         for lines, grown in ((720, 1080), (540, 1080), (1080, 2160)):
             for way in (cv2.INTER_CUBIC, cv2.INTER_LANCZOS4):
                 size, large = (lines * 16 // 9, lines), (grown * 16 // 9, grown)
-                found = self.effective([cv2.resize(sharp(number, size), large, interpolation=way) for number in range(4)])
+                found = self.effective(
+                    [cv2.resize(sharp(number, size), large, interpolation=way) for number in range(4)]
+                )
                 assert found
                 self.assertAlmostEqual(found[1] / grown, lines / grown, delta=0.08, msg=f"{lines} to {grown} by {way}")
 
@@ -54,7 +57,9 @@ class BlocksTest(TestCase):
         self.assertEqual(found, sorted(found, key=lambda value: value or 0))
 
     def test_flat_pictures_say_nothing(self) -> None:
-        self.assertIsNone(judge_blockiness(measure([BlockMeter()], [np.full((288, 352), 99, np.uint8)] * 40).rows("blocks")))
+        self.assertIsNone(
+            judge_blockiness(measure([BlockMeter()], [np.full((288, 352), 99, np.uint8)] * 40).rows("blocks"))
+        )
 
 
 class AlphaTest(TestCase):
@@ -86,7 +91,9 @@ class SignatureTest(TestCase):
     def test_the_same_picture_is_found_again_after_scaling_levels_and_noise(self) -> None:
         pictures = [cv2.resize(texture(seed, 9)[:288, :352], (704, 576)) for seed in range(40)]
         noise = np.random.default_rng(1).normal(0, 3, (288, 352))
-        changed = [np.asarray((cv2.resize(one, (352, 288)) * 0.86 + 16 + noise).clip(0, 255), np.uint8) for one in pictures]
+        changed = [
+            np.asarray((cv2.resize(one, (352, 288)) * 0.86 + 16 + noise).clip(0, 255), np.uint8) for one in pictures
+        ]
         first, second = self.bits(pictures), self.bits(changed)
         for number, bits in enumerate(second):
             distances = [self.apart(bits, other) for other in first]

@@ -52,7 +52,9 @@ class LoudnessTest(TestCase):
 
     def test_tech_3341_case_6_weighs_surround_and_leaves_out_low_frequencies(self) -> None:
         levels = (-28.0, -28.0, -24.0, -np.inf, -30.0, -30.0)
-        sound = np.concatenate([tone(level, 20, channels=1) if np.isfinite(level) else tone(0, 20, channels=1) for level in levels])
+        sound = np.concatenate(
+            [tone(level, 20, channels=1) if np.isfinite(level) else tone(0, 20, channels=1) for level in levels]
+        )
         names = ("FL", "FR", "FC", "LFE", "BL", "BR")
         self.assert_level(loudness(sound, names=names).integrated, -23)
 
@@ -100,7 +102,9 @@ class FaultsTest(TestCase):
 
     def test_nothing_in_clean_sound(self) -> None:
         noise = np.random.default_rng(2).normal(0, 0.1, (2, RATE * 6)).astype(np.float32)
-        bells = sum(np.roll(tone(-12, 6, hz) * np.exp(-np.arange(RATE * 6) / 90000), at) for hz, at in ((523, 0), (880, 90000)))
+        bells = sum(
+            np.roll(tone(-12, 6, hz) * np.exp(-np.arange(RATE * 6) / 90000), at) for hz, at in ((523, 0), (880, 90000))
+        )
         for sound in (tone(-20, 6), noise, np.asarray(bells, np.float32)):
             found = self.faults(sound)
             self.assertEqual((found.clipping, found.silence, found.dropouts, found.clicks), ((), (), (), ()))

@@ -4,6 +4,7 @@ document.addEventListener("alpine:init", () => {
   const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
   const SMALLEST_WINDOW = 1; // frames
   const STORE = "brisk-failing-first";
+  const VIEWS = ["picture", "fields", "levels", "area", "difference", "alpha"];
 
   Alpine.data("check", () => ({
     data: {},
@@ -16,6 +17,10 @@ document.addEventListener("alpine:init", () => {
     lanes: null,
     pictureState: "",
     pictureFine: true,
+    view: "picture",
+    playing: false,
+    clipState: "",
+    samplesWords: "",
     progressWords: "",
     progressStyle: { width: "0%" },
     timers: {},
@@ -26,6 +31,8 @@ document.addEventListener("alpine:init", () => {
       const address = new URLSearchParams(location.search);
       this.window = [0, this.data.frames];
       if (address.has("frame")) this.frame = this.within(Number(address.get("frame")));
+      if (VIEWS.includes(address.get("view"))) this.view = address.get("view");
+      this.markView();
       const first = [...this.data.lines].sort((one, other) => one.order - other.order)[0];
       const wanted = this.data.lines.find((one) => one.id === address.get("line")) || first;
       this.arrange();
@@ -122,7 +129,105 @@ document.addEventListener("alpine:init", () => {
       if (!quietly) this.remember();
     },
     get frameUrl() {
-      return this.shown < 0 ? null : `${this.data.frame}${this.shown}.jpg`;
+      return this.shown < 0 ? null : `${this.data.frame}${this.shown}.jpg?view=${this.view}`;
+    },
+    chooseView(event) {
+      this.lookAs(event.currentTarget.dataset.view);
+    },
+    lookAs(view) {
+      if (view === this.view) return;
+      this.view = view;
+      this.pictureState = "decoding";
+      this.markView();
+      this.remember();
+    },
+    markView() {
+      for (const button of this.$root.querySelectorAll("[data-view]")) {
+        button.setAttribute("aria-pressed", button.dataset.view === this.view);
+      }
+    },
+
+    // Single samples under the pointer, with their code values.
+
+    async tellSamples(event) {
+      if (this.view !== "picture" && this.view !== "area") return;
+      const image = this.$refs.picture;
+      const box = image.getBoundingClientRect();
+      const scale = Math.min(box.width / image.naturalWidth, box.height / image.naturalHeight);
+      const left = box.left + (box.width - image.naturalWidth * scale) / 2;
+      const top = box.top + (box.height - image.naturalHeight * scale) / 2;
+      const [wide, high] = this.data.size;
+      const x = Math.round(((event.clientX - left) / (image.naturalWidth * scale)) * wide);
+      const y = Math.round(((event.clientY - top) / (image.naturalHeight * scale)) * high);
+      if (x < 0 || y < 0 || x >= wide || y >= high) return;
+      this.samplesWords = "reading samples";
+      this.$refs.samples.replaceChildren();
+      this.$refs.samplesBox.showModal();
+      const answer = await (await fetch(`${this.data.frame}${this.frame}.json?x=${x}&y=${y}`)).json();
+      if (answer.error) {
+        this.samplesWords = answer.error;
+        return;
+      }
+      this.samplesWords = `frame ${this.frame}, from column ${answer.x}, line ${answer.y}, ${answer.bits} bit`;
+      this.$refs.samples.append(...Object.entries(answer.planes).flatMap(([plane, rows]) => this.sampleTable(plane, rows, answer.bits)));
+    },
+    sampleTable(plane, rows, bits) {
+      const head = document.createElement("h3");
+      head.textContent = { luma: "Luma", blue: "Blue difference", red: "Red difference", alpha: "Alpha" }[plane];
+      const table = document.createElement("table");
+      table.className = "samples";
+      for (const row of rows) {
+        const line = table.insertRow();
+        for (const value of row) {
+          const cell = line.insertCell();
+          cell.textContent = value;
+          const shade = (value / (2 ** bits - 1)) * 255;
+          if (plane === "luma") {
+            cell.style.backgroundColor = `rgb(${shade} ${shade} ${shade})`;
+            cell.style.color = shade > 128 ? "#000" : "#fff";
+          }
+        }
+      }
+      return [head, table];
+    },
+    closeSamples() {
+      this.$refs.samplesBox.close();
+    },
+
+    // A few seconds that play.
+
+    play() {
+      if (!this.data.frames) return;
+      this.playing = !this.playing;
+      if (this.playing) this.clipState = "making a copy that plays";
+    },
+    get clipUrl() {
+      return this.playing ? `${this.data.clip}${this.frame}.webm` : null;
+    },
+    get playWords() {
+      return this.playing ? "Stop" : "Play";
+    },
+    clipReady() {
+      this.clipState = "";
+    },
+    clipFailed() {
+      if (this.playing) this.clipState = "this stretch cannot be played";
+    },
+
+    // Faults: the places of the chosen line, or of all lines that do not pass.
+
+    stepFault(by) {
+      const own = this.spans();
+      const open = this.data.lines.filter((one) => one.outcome !== "pass").flatMap((one) => one.spans);
+      const places = [...new Set((own.length ? own : open).map((one) => one.start))].sort((a, b) => a - b);
+      const next = by > 0 ? places.find((at) => at > this.frame) : places.filter((at) => at < this.frame).pop();
+      if (next !== undefined) this.seek(next);
+    },
+    nextFault() {
+      this.stepFault(1);
+    },
+    formerFault() {
+      this.stepFault(-1);
     },
     pictureLoaded() {
       this.pictureState = "";
@@ -149,6 +254,8 @@ document.addEventListener("alpine:init", () => {
         const address = new URL(location.href);
         if (this.line) address.searchParams.set("line", this.line);
         if (this.data.frames) address.searchParams.set("frame", this.frame);
+        if (this.view === "picture") address.searchParams.delete("view");
+        else address.searchParams.set("view", this.view);
         history.replaceState(null, "", address);
       }, 150);
     },
@@ -158,15 +265,29 @@ document.addEventListener("alpine:init", () => {
     startLanes() {
       this.$refs.lanes.replaceChildren();
       const lanes = new Lanes(this.$refs.lanes, (frame) => this.label(frame), this.data.nominal);
+      lanes.addresses = { strip: this.data.strip, shape: this.data.shape };
       this.lanes = Alpine.raw(lanes);
       let held = false;
+      let named = null; // the lane whose name is held, and the height at which it was taken
       lanes.svg.addEventListener("pointerdown", (event) => {
-        held = true;
+        const name = event.target.closest(".lane-name");
         lanes.svg.setPointerCapture(event.pointerId);
-        this.seek(this.under(event));
+        if (name) named = { id: name.dataset.lane, y: event.clientY };
+        else {
+          held = true;
+          this.seek(this.under(event));
+        }
       });
       lanes.svg.addEventListener("pointermove", (event) => held && this.seek(this.under(event)));
-      lanes.svg.addEventListener("pointerup", () => (held = false));
+      lanes.svg.addEventListener("pointerup", (event) => {
+        held = false;
+        if (!named) return;
+        const { id, y } = named;
+        named = null;
+        if (Math.abs(event.clientY - y) < 6) lanes.fold(id);
+        else lanes.move(id, event.clientY - lanes.svg.getBoundingClientRect().top);
+        lanes.drawHead(this.frame);
+      });
       lanes.svg.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
       this.resizer = new ResizeObserver(() => this.fetchLanes());
       this.resizer.observe(this.$refs.lanes);
@@ -233,7 +354,7 @@ document.addEventListener("alpine:init", () => {
     // Keys.
 
     key(event) {
-      if (event.ctrlKey || event.metaKey || event.altKey || this.$refs.keys.open) return;
+      if (event.ctrlKey || event.metaKey || event.altKey || this.$refs.keys.open || this.$refs.samplesBox?.open) return;
       if (event.target.matches("input[type=search], textarea, select")) {
         if (event.key === "Escape") event.target.blur();
         return;
@@ -252,6 +373,10 @@ document.addEventListener("alpine:init", () => {
         "=": () => this.zoom(0.5, this.frame),
         "-": () => this.zoom(2, this.frame),
         0: () => this.look(0, this.data.frames),
+        "]": () => this.stepFault(1),
+        "[": () => this.stepFault(-1),
+        p: () => this.play(),
+        v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         "/": () => this.$refs.filter.focus(),
         "?": () => this.$refs.keys.showModal(),
       }[event.key];

@@ -2,7 +2,31 @@
 (() => {
   const SVG = "http://www.w3.org/2000/svg";
   const LABELS = 92; // width of the names on the left
-  const LANES = { axis: 22, edit: 36, rate: 78, buffer: 46, types: 56, steps: 34, sound: 34 };
+  const FOLDED = 18; // height of a lane that is folded
+  const STORE = "brisk-lanes"; // order and folds are remembered for the next check
+  // Every lane by its id: its height, whether there is anything to draw, and the method that draws it.
+  const LANES = {
+    edit: [36, () => true, "drawEdit"],
+    thumbs: [50, (data) => data.frames > 0, "drawThumbs"],
+    fields: [34, (data) => data.scan?.moments, "drawFields"],
+    cadence: [46, (data) => data.scan?.marks, "drawCadence"],
+    light: [34, (data) => data.scan?.marks, "drawLight"],
+    levels: [56, (data) => data.scan?.low, "drawLevels"],
+    bars: [40, (data) => data.scan?.edges, "drawBars"],
+    blocks: [34, (data) => data.scan?.blocks?.some((one) => one), "drawBlocks"],
+    loudness: [64, (data) => data.scan?.sound.length, "drawLoudness"],
+    peak: [40, (data) => data.scan?.sound.length, "drawPeak"],
+    phase: [40, (data) => data.scan?.sound.some((one) => one.phase.some((value) => value)), "drawPhase"],
+    faults: [34, (data) => data.scan?.sound.length, "drawSoundFaults"],
+    rate: [78, () => true, "drawRate"],
+    buffer: [46, (data) => data.buffer.size, "drawBuffer"],
+    types: [56, () => true, "drawTypes"],
+    steps: [34, () => true, "drawSteps"],
+    sound: [34, (data) => data.sound.length, "drawSound"],
+  };
+  const HEIGHT = Object.fromEntries(Object.entries(LANES).map(([id, [height]]) => [id, height]));
+  const AXIS = 22;
+  const FOLDED_AT_FIRST = ["blocks", "bars", "buffer", "steps", "sound"];
 
   const make = (name, attributes, text) => {
     const node = document.createElementNS(SVG, name);
@@ -48,45 +72,98 @@
       return LABELS + ((frame - start) / (end - start)) * this.room;
     }
 
+    // Order and folds, as somebody left them.
+
+    arrangement() {
+      let kept = {};
+      try {
+        kept = JSON.parse(localStorage.getItem(STORE)) || {};
+      } catch {
+        kept = {};
+      }
+      const known = Object.keys(LANES);
+      const order = (kept.order || []).filter((id) => known.includes(id));
+      return { order: [...order, ...known.filter((id) => !order.includes(id))], folded: kept.folded || FOLDED_AT_FIRST };
+    }
+
+    keep(arrangement) {
+      localStorage.setItem(STORE, JSON.stringify(arrangement));
+      if (this.data) this.draw(this.data, this.spans || []);
+    }
+
+    fold(id) {
+      const { order, folded } = this.arrangement();
+      this.keep({ order, folded: folded.includes(id) ? folded.filter((one) => one !== id) : [...folded, id] });
+    }
+
+    // Puts a lane before the one that lies at a height.
+    move(id, y) {
+      const { order, folded } = this.arrangement();
+      const target = this.places.find((one) => y < one.top + one.height)?.id;
+      const rest = order.filter((one) => one !== id);
+      rest.splice(target && target !== id ? rest.indexOf(target) : target ? order.indexOf(id) : rest.length, 0, id);
+      this.keep({ order: rest, folded });
+    }
+
     draw(data, spans) {
       this.data = data;
+      this.spans = spans;
       this.svg.replaceChildren();
-      const lanes = [
-        ["axis", (top) => this.drawAxis(top, height)],
-        ["edit", (top) => this.drawEdit(top)],
-        ["rate", (top) => this.drawRate(top)],
-        ["buffer", data.buffer.size && ((top) => this.drawBuffer(top))],
-        ["types", (top) => this.drawTypes(top)],
-        ["steps", (top) => this.drawSteps(top)],
-        ["sound", data.sound.length && ((top) => this.drawSound(top))],
-      ].filter(([, draw]) => draw);
-      const height = lanes.reduce((sum, [name]) => sum + LANES[name], 0);
-      this.height = height;
-      this.svg.setAttribute("viewBox", `0 0 ${this.width} ${height}`);
-      this.svg.setAttribute("height", height);
+      const { order, folded } = this.arrangement();
+      const lanes = order.filter((id) => LANES[id][1](data));
+      let top = AXIS;
+      this.places = lanes.map((id) => {
+        const place = { id, top, height: folded.includes(id) ? FOLDED : LANES[id][0], folded: folded.includes(id) };
+        top += place.height;
+        return place;
+      });
+      this.height = top;
+      this.svg.setAttribute("viewBox", `0 0 ${this.width} ${top}`);
+      this.svg.setAttribute("height", top);
       this.clip = make("clipPath", { id: "lane-room" });
-      this.clip.append(make("rect", { x: LABELS, y: 0, width: this.room, height }));
-      this.inside = make("g", { "clip-path": "url(#lane-room)" });
+      this.clip.append(make("rect", { x: LABELS, y: 0, width: this.room, height: top }));
       this.svg.append(this.clip);
+      this.drawAxis(0, top);
+      this.inside = make("g", { "clip-path": "url(#lane-room)" });
       this.svg.append(this.inside);
-      let top = 0;
-      for (const [name, draw] of lanes) {
-        draw(top);
-        top += LANES[name];
-      }
-      this.spanLayer = make("g", {});
-      this.headLayer = make("g", {});
-      this.inside.append(this.spanLayer, this.headLayer);
+      for (const place of this.places) this.drawLane(place);
+      this.spanLayer = make("g", { "clip-path": "url(#lane-room)" });
+      this.headLayer = make("g", { "clip-path": "url(#lane-room)" });
+      this.svg.append(this.spanLayer, this.headLayer);
       this.drawSpans(spans);
+    }
+
+    // A lane draws itself into a room of its own height; a folded one keeps its name and what fits beside it.
+    drawLane(place) {
+      const [height, , method] = LANES[place.id];
+      this.rule(place.top);
+      this.names = [];
+      const outer = this.inside;
+      if (place.folded) {
+        this.inside = make("g", { transform: `translate(0 ${place.top}) scale(1 ${(FOLDED - 4) / height})`, "clip-path": "none" });
+        outer.append(this.inside);
+        this[method](0, true);
+      } else this[method](place.top, false);
+      this.inside = outer;
+      const label = make("g", { class: "lane-name", "data-lane": place.id });
+      label.append(make("rect", { x: 0, y: place.top + 1, width: LABELS - 4, height: place.height - 1, class: "lane-grip" }));
+      const [first, ...more] = this.names;
+      label.append(make("text", { x: 0, y: place.top + (place.folded ? 13 : 15) }, place.folded ? `${first} …` : first));
+      if (!place.folded) more.forEach((line, index) => label.append(make("text", { class: "quiet", x: 0, y: place.top + 29 + index * 13 }, line)));
+      label.append(make("title", {}, "Click folds the lane, dragging moves it"));
+      this.svg.append(label);
+    }
+
+    columnX(columns, start, end) {
+      return (index) => this.x(start + ((index + 0.5) / columns.length) * (end - start));
     }
 
     rule(y) {
       this.svg.append(make("line", { class: "rule", x1: 0, x2: this.width, y1: y + 0.5, y2: y + 0.5 }));
     }
 
-    name(y, text, ...more) {
-      this.svg.append(make("text", { x: 0, y: y + 15 }, text));
-      more.forEach((line, index) => this.svg.append(make("text", { class: "quiet", x: 0, y: y + 29 + index * 13 }, line)));
+    name(text, ...more) {
+      this.names = [text, ...more];
     }
 
     drawAxis(top, height) {
@@ -101,11 +178,10 @@
     }
 
     drawEdit(top) {
-      this.rule(top);
-      this.name(top, "Edit");
+      this.name("Edit");
       const { events, marks, length } = this.data.edit;
       if (!events.length) {
-        this.svg.append(make("text", { class: "quiet", x: LABELS + 6, y: top + 20 }, "no timeline"));
+        this.inside.append(make("text", { class: "quiet", x: LABELS + 6, y: top + 20 }, "no timeline"));
         return;
       }
       for (const event of events) {
@@ -134,13 +210,12 @@
     }
 
     drawRate(top) {
-      this.rule(top);
       const { rates, limits, start, end, rates_end: ratesEnd } = this.data;
       const highest = rates.reduce((most, [, high]) => Math.max(most, high), 0);
       const lowest = rates.reduce((least, [low]) => Math.min(least, low), Infinity);
-      this.name(top, "Bit rate, 1 s", ...(rates.length ? [`to ${spellRate(highest)}`, `from ${spellRate(lowest)}`] : []));
+      this.name("Bit rate, 1 s", ...(rates.length ? [`to ${spellRate(highest)}`, `from ${spellRate(lowest)}`] : []));
       if (!rates.length) {
-        this.svg.append(make("text", { class: "quiet", x: LABELS + 6, y: top + 20 }, "shorter than one second"));
+        this.inside.append(make("text", { class: "quiet", x: LABELS + 6, y: top + 20 }, "shorter than one second"));
         return;
       }
       // With limits the scale keeps to their neighbourhood, where a few percent decide; without it begins at zero.
@@ -150,7 +225,7 @@
       const room = bounds.length ? Math.max(most - least, most / 50) : most;
       const floor = Math.max(0, least - room * 0.35);
       const bound = most + room * 0.2;
-      const y = (bits) => top + LANES.rate - 4 - ((bits - floor) / (bound - floor)) * (LANES.rate - 10);
+      const y = (bits) => top + HEIGHT.rate - 4 - ((bits - floor) / (bound - floor)) * (HEIGHT.rate - 10);
       const last = Math.min(end, ratesEnd);
       const x = (index) => this.x(start + ((index + 0.5) / rates.length) * (last - start));
       const filled = rates.map(([, high]) => [floor, high]);
@@ -168,11 +243,10 @@
     }
 
     drawTypes(top) {
-      this.rule(top);
-      this.name(top, "Pictures", "I, P, B by size");
+      this.name("Pictures", "I, P, B by size");
       const { sizes, types, entries, start, end } = this.data;
-      const bottom = top + LANES.types - 4;
-      const y = (bytes) => bottom - Math.sqrt(bytes / (this.data.largest_size || 1)) * (LANES.types - 16);
+      const bottom = top + HEIGHT.types - 4;
+      const y = (bytes) => bottom - Math.sqrt(bytes / (this.data.largest_size || 1)) * (HEIGHT.types - 16);
       const step = this.room / sizes.length;
       if (types) {
         for (let index = 0; index < types.length; index += 1) {
@@ -196,12 +270,11 @@
 
     // The bits that a decoder's buffer still holds after each frame; below the floor the frame comes too late.
     drawBuffer(top) {
-      this.rule(top);
       const { size, rate, given, left, least } = this.data.buffer;
-      this.name(top, "Buffer", given ? "as the spec gives" : "as coded");
+      this.name("Buffer", given ? "as the spec gives" : "as coded");
       const { start, end } = this.data;
       const floor = Math.min(0, least);
-      const y = (bits) => top + LANES.buffer - 4 - ((bits - floor) / (size - floor || 1)) * (LANES.buffer - 14);
+      const y = (bits) => top + HEIGHT.buffer - 4 - ((bits - floor) / (size - floor || 1)) * (HEIGHT.buffer - 14);
       const x = (index) => this.x(start + ((index + 0.5) / left.length) * (end - start));
       this.inside.append(make("path", { class: "buffer", d: band(left.map(([, high]) => [floor, high]), x, y) }));
       if (floor < 0) {
@@ -216,25 +289,23 @@
 
     // Time from each frame to the next; a constant rate is a flat line at one frame period.
     drawSteps(top) {
-      this.rule(top);
       const { steps, period, start, end } = this.data;
       const highest = steps.reduce((most, [, high]) => Math.max(most, high), period);
       const lowest = steps.reduce((least, [low]) => Math.min(least, low), period);
       const flat = highest - lowest <= period / 20;
       const spell = (micro) => `${(micro / 1000).toFixed(1)} ms`;
-      this.name(top, "Frame steps", flat ? spell(period) : `${spell(lowest)}–${spell(highest)}`);
+      this.name("Frame steps", flat ? spell(period) : `${spell(lowest)}–${spell(highest)}`);
       const bound = Math.max(highest, period * 2);
-      const y = (micro) => top + LANES.steps - 4 - (micro / bound) * (LANES.steps - 8);
+      const y = (micro) => top + HEIGHT.steps - 4 - (micro / bound) * (HEIGHT.steps - 8);
       const x = (index) => this.x(start + ((index + 0.5) / steps.length) * (end - start));
       const thick = bound / 24;
       this.inside.append(make("path", { class: flat ? "step" : "step uneven", d: band(steps.map(([low, high]) => [low - thick, high + thick]), x, y) }));
     }
 
     drawSound(top) {
-      this.rule(top);
       const { sound, sound_tracks: tracks, start, end } = this.data;
-      this.name(top, "Sound packets", tracks > sound.length ? `${sound.length} of ${tracks} tracks` : `${tracks} ${tracks === 1 ? "track" : "tracks"}`);
-      const high = (LANES.sound - 8) / sound.length;
+      this.name("Sound packets", tracks > sound.length ? `${sound.length} of ${tracks} tracks` : `${tracks} ${tracks === 1 ? "track" : "tracks"}`);
+      const high = (HEIGHT.sound - 8) / sound.length;
       sound.forEach((track, row) => {
         if (!track.length) return;
         const most = track.reduce((sum, [, value]) => Math.max(sum, value), 1);
@@ -261,5 +332,6 @@
     }
   }
 
+  Lanes.tools = { make, band, LABELS, HEIGHT };
   window.Lanes = Lanes;
 })();

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.meters import Picture, Samples
+from brisk_core.meters.picture import Picture, Samples
 
 #: Planar forms that frames of other forms are brought to, by depth up to which they serve; all are lossless for YUV.
 _PLANAR_444 = ((8, "yuv444p"), (10, "yuv444p10le"), (12, "yuv444p12le"), (16, "yuv444p16le"))

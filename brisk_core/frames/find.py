@@ -1,0 +1,73 @@
+"""Frames of a file by their number, exact whatever the seek does."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any
+
+import av
+
+from brisk_core.errors import UnreadableFile
+from brisk_core.packets import PacketSeries, load_series
+from brisk_core.reading import Source, open_container
+
+#: Seconds before the frame at which decoding begins, tried in turn: a seek by decode time can land too late in
+#: wrappers without an index. None is the start of the file.
+_EARLIER = (0, 2, 10, None)
+_RUN_ON = 40  # frames between two wanted ones up to which decoding goes on; farther ones are sought anew
+
+
+def frame_path(folder: Path, number: int) -> Path:
+    """Return where the picture of a frame is kept."""
+    return folder / f"{number:08}.jpg"
+
+
+def exact_frames(source: Source, series_path: Path, numbers: Sequence[int]) -> Iterator[tuple[int, Any]]:
+    """Yield the wanted frames that can be decoded, with their numbers, in ascending order.
+
+    A frame is found by its presentation time in the packet series, so the number is exact. Raises ``UnreadableFile``
+    for a number that the file does not have.
+    """
+    series = load_series(series_path)
+    pts = series.presented_pts()
+    for number in numbers:
+        if not 0 <= number < len(pts):
+            raise UnreadableFile(f"there is no frame {number}; the file has {len(pts)} frames")
+    with open_container(source) as container:
+        stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
+        for run in _runs(sorted(set(numbers))):
+            yield from _decode_run(container, stream, series, {int(pts[number]): number for number in run})
+
+
+def _runs(numbers: Sequence[int]) -> list[list[int]]:
+    """Numbers in runs that are decoded in one go."""
+    runs: list[list[int]] = []
+    for number in numbers:
+        if runs and number - runs[-1][-1] <= _RUN_ON:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return runs
+
+
+def _decode_run(container: Any, stream: Any, series: PacketSeries, wanted: dict[int, int]) -> Iterator[tuple[int, Any]]:
+    start, last = min(wanted), max(wanted)
+    for seconds in _EARLIER:
+        target = 0 if seconds is None else max(start - int(seconds / series.time_base), 0)
+        container.seek(target, stream=stream, backward=True)
+        met = False
+        try:
+            for frame in container.decode(stream):
+                if frame.pts is None:
+                    continue
+                if frame.pts in wanted and (met or frame.pts == start):
+                    met = True
+                    yield wanted[frame.pts], frame
+                if frame.pts >= last:
+                    break
+        except (av.FFmpegError, IndexError, UnicodeDecodeError):
+            pass  # a damaged place: what was decoded before it stands
+        if met:
+            return

@@ -1,0 +1,160 @@
+"""What the bench shows of a file: views of single frames, samples, strips of small pictures, and clips that play."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from pathlib import Path
+from typing import Any
+
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.cache import cache_control
+from django.views.decorators.http import require_GET
+
+from brisk_core import sandbox
+from brisk_core.errors import UnreadableFile
+from brisk_core.frames import VIEWS, frame_path
+from brisk_core.frames.clip import MOST_SECONDS
+from brisk_core.frames.strip import MOST_FRAMES
+from brisk_web.inspections.models import Inspection
+from brisk_web.storage.models import MediaFile
+
+WIDEST_FRAME = 1920  # samples; larger pictures are scaled down for the page
+_RUN = 6  # frames decoded at once: the neighbours are usually asked for next
+_STRIP_WIDTHS = (64, 240)  # smallest and largest width of one small picture
+_CLIP_SECONDS = 4
+_decoders = threading.BoundedSemaphore(2)  # decoding processes of one web process at a time
+_LIMITS = sandbox.Limits(wall_s=60, processor_s=60)
+
+
+class _NothingToShow(Exception):
+    """The packets have not been read, so no frame can be found."""
+
+
+def _inspected(file_id: int) -> tuple[MediaFile, Inspection]:
+    file = get_object_or_404(MediaFile.objects.select_related("inspection", "root"), pk=file_id)
+    if file.inspection is None or not file.inspection.series_path.exists():
+        raise _NothingToShow
+    return file, file.inspection
+
+
+def _refusal(says: str, status: int = 404) -> HttpResponse:
+    return HttpResponse(says, status=status, content_type="text/plain")
+
+
+def _made(path: Path, verb: str, request: dict[str, Any], kind: str) -> HttpResponse:
+    """Answer with a file that the sandbox makes once."""
+    with _decoders:
+        if not path.exists():
+            try:
+                sandbox.run(verb, request, limits=_LIMITS)
+            except UnreadableFile as error:
+                return _refusal(str(error))
+    return FileResponse(open(path, "rb"), content_type=kind)
+
+
+def _whole(text: str | None, default: int) -> int:
+    return int(text) if text and text.lstrip("-").isdigit() else default
+
+
+@require_GET
+@cache_control(private=True, max_age=3600)
+def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponse:
+    """A view of one frame, exact to the frame, decoded in the sandbox and cached."""
+    view = request.GET.get("view", "picture")
+    if view not in VIEWS:
+        return _refusal(f"met view {view!r}; expected one of {', '.join(VIEWS)}", 400)
+    try:
+        file, inspection = _inspected(file_id)
+    except _NothingToShow:
+        return _refusal("the packets of this file have not been read")
+    folder = inspection.frame_folder / view
+    path = frame_path(folder, number)
+    if path.exists():
+        return FileResponse(open(path, "rb"), content_type="image/jpeg")
+    facts = inspection.facts
+    area = facts.facts["content.active_area"].spoken() if facts else {}
+    ask = {
+        "url": file.url,
+        "series_path": str(inspection.series_path),
+        "folder": str(folder),
+        "first": number,
+        "count": _RUN,
+        "widest": WIDEST_FRAME,
+        "view": view,
+        "full": bool(facts and facts.facts["picture.range"].coded == "full"),
+        "area": list(next(iter(area.values()))) if area else None,
+    }
+    return _made(path, "frames", ask, "image/jpeg")
+
+
+@require_GET
+@cache_control(private=True, max_age=3600)
+def samples(request: HttpRequest, file_id: int, number: int) -> HttpResponse:
+    """Code values around a place of a frame, as JSON; an object with "error" where they cannot be told."""
+    try:
+        file, inspection = _inspected(file_id)
+        ask = {name: _whole(request.GET.get(name), default) for name, default in _SAMPLES.items()}
+        ask |= {"url": file.url, "series_path": str(inspection.series_path), "frame": number}
+        with _decoders:
+            return JsonResponse(sandbox.run("samples", ask, limits=_LIMITS))
+    except _NothingToShow:
+        return JsonResponse({"error": "the packets of this file have not been read"}, status=404)
+    except UnreadableFile as error:
+        return JsonResponse({"error": str(error)}, status=404)
+
+
+_SAMPLES = {"x": 0, "y": 0, "across": 12, "down": 8}
+
+
+@require_GET
+@cache_control(private=True, max_age=3600)
+def strip(request: HttpRequest, file_id: int) -> HttpResponse:
+    """Small pictures of the frames in ``frames`` (numbers with commas) beside each other, each ``width`` wide."""
+    try:
+        numbers = [int(one) for one in request.GET.get("frames", "").split(",")]
+    except ValueError:
+        return _refusal("expected whole numbers of frames with commas between them", 400)
+    if not 1 <= len(numbers) <= MOST_FRAMES:
+        return _refusal(f"met {len(numbers)} frames; expected 1 to {MOST_FRAMES} at once", 400)
+    least, most = _STRIP_WIDTHS
+    width = max(least, min(_whole(request.GET.get("width"), 96), most))
+    try:
+        file, inspection = _inspected(file_id)
+    except _NothingToShow:
+        return _refusal("the packets of this file have not been read")
+    key = hashlib.sha256(f"{numbers}-{width}".encode()).hexdigest()[:24]
+    path = inspection.frame_folder / "strips" / f"{key}.jpg"
+    ask = {
+        "url": file.url,
+        "series_path": str(inspection.series_path),
+        "frames": numbers,
+        "path": str(path),
+        "width": width,
+    }
+    return _made(path, "strip", ask, "image/jpeg")
+
+
+@require_GET
+@cache_control(private=True, max_age=3600)
+def clip(request: HttpRequest, file_id: int, number: int) -> HttpResponse:
+    """Some seconds around a frame as a copy that every browser plays, with sound and timecode."""
+    try:
+        file, inspection = _inspected(file_id)
+    except _NothingToShow:
+        return _refusal("the packets of this file have not been read")
+    facts = inspection.facts
+    rate = facts.best("picture.frame_rate") if facts else None
+    if facts is None or rate is None:
+        return _refusal("the frame rate of this file is not known")
+    seconds = max(1, min(_whole(request.GET.get("seconds"), _CLIP_SECONDS), MOST_SECONDS))
+    count = round(seconds * rate)
+    first = max(number - count // 2, 0)
+    start = next(iter(facts.facts["wrapper.start_timecode"].spoken().values()), None)
+    path = inspection.frame_folder / "clips" / f"{first}-{count}.webm"
+    ask = {
+        "url": file.url, "series_path": str(inspection.series_path), "first": first, "count": count,
+        "rate": f"{rate.numerator}/{rate.denominator}", "start": str(start) if start else "", "path": str(path),
+    }  # fmt: skip
+    return _made(path, "clip", ask, "video/webm")
