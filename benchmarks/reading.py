@@ -21,7 +21,7 @@ from brisk_core.facts import Depth
 from brisk_core.inspect import inspect
 from brisk_core.packets import read_packets
 from brisk_core.reading import Source, read_headers
-from brisk_core.small_media import Small, make_small
+from brisk_core.small_media import Small, make_small, repeat_packets
 
 ROUNDS = 7
 
@@ -53,26 +53,6 @@ def ratio(ours: Callable[[], object], theirs: Callable[[], object]) -> tuple[flo
     pairs = [(seconds(ours), seconds(theirs)) for _ in range(ROUNDS)]
     mine, bare = (min(column) for column in zip(*pairs, strict=True))
     return mine / bare, mine * 1000
-
-
-def repeat_packets(source: Path, path: Path, times: int) -> None:
-    """Write the packets of a file again and again, one run after the other."""
-    with av.open(str(source)) as old, av.open(str(path), "w") as new:
-        streams = {one.index: new.add_stream_from_template(one) for one in old.streams}
-        packets = [packet for packet in old.demux() if packet.dts is not None and packet.pts is not None]
-        pictures = [packet for packet in packets if packet.stream.type == "video"]
-        start = min(packet.pts for packet in pictures)
-        seconds_long = len(pictures) / Fraction(old.streams.video[0].average_rate or 25)
-        for turn in range(times):
-            for packet in packets:
-                if turn and packet.pts * packet.time_base < start * pictures[0].time_base:
-                    continue  # the lead-in of a sound coder, which stands before the first picture
-                shift = round(turn * seconds_long / packet.time_base) if turn else 0
-                copy = av.Packet(bytes(packet))
-                copy.pts, copy.dts, copy.duration = packet.pts + shift, packet.dts + shift, packet.duration
-                copy.time_base, copy.is_keyframe = packet.time_base, packet.is_keyframe
-                copy.stream = streams[packet.stream.index]
-                new.mux(copy)
 
 
 def peak_memory(path: Path) -> int:

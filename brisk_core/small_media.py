@@ -88,3 +88,25 @@ def _write_tone(container: Any, stream: Any, recipe: Small) -> None:
         frame.time_base = Fraction(1, recipe.sample_rate)
         container.mux(stream.encode(frame))
     container.mux(stream.encode(None))
+
+
+def repeat_packets(source: Path, path: Path, times: int) -> None:
+    """Write the packets of a file again and again, one run after the other."""
+    old: Any
+    new: Any
+    with av.open(str(source)) as old, av.open(str(path), "w") as new:
+        streams = {one.index: new.add_stream_from_template(one) for one in old.streams}
+        packets = [packet for packet in old.demux() if packet.dts is not None and packet.pts is not None]
+        pictures = [packet for packet in packets if packet.stream.type == "video"]
+        start = min(packet.pts for packet in pictures)
+        seconds_long = len(pictures) / Fraction(old.streams.video[0].average_rate or 25)
+        for turn in range(times):
+            for packet in packets:
+                if turn and packet.pts * packet.time_base < start * pictures[0].time_base:
+                    continue  # the lead-in of a sound coder, which stands before the first picture
+                shift = round(turn * seconds_long / packet.time_base) if turn else 0
+                copy: Any = av.Packet(bytes(packet))
+                copy.pts, copy.dts, copy.duration = packet.pts + shift, packet.dts + shift, packet.duration
+                copy.time_base, copy.is_keyframe = packet.time_base, packet.is_keyframe
+                copy.stream = streams[packet.stream.index]
+                new.mux(copy)

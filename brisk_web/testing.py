@@ -37,7 +37,7 @@ lines:
 
 
 #: Integrity lines that apply to a small file without sound.
-SILENT_INTEGRITY = ("complete", "extension", "contradictions", "level", "gaps", "duplicates", "disorder")
+SILENT_INTEGRITY = ("complete", "extension", "contradictions", "level", "unreadable", "gaps", "duplicates", "disorder")
 
 
 def person(role: str) -> Any:

@@ -1,17 +1,18 @@
 """Sound in hops of a tenth of a second: what every sound meter builds on.
 
-A hop's numbers depend on its own samples and on the tenth of a second before it, never on more: recursive filters start
-from rest there, which leaves less than 10⁻⁹ of what came earlier. So two segments join exactly, wherever they are cut.
+A hop's numbers depend on its own samples and on the tenth of a second before it, never on more: the response of the
+weighting filter has fallen below 10⁻⁹ by then and is cut off. So two segments join exactly, wherever they are cut.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 HOPS = 10  #: hops a second
 FINE = 20  #: finer steps of a hop: 5 ms each
@@ -25,28 +26,49 @@ _CLICK_NEAR, _CLICK_FAR = 4, 240  # samples around an impulse that are its own, 
 Samples = NDArray[np.float32]  #: (channels, samples), full scale is 1
 
 
-def k_weighting(sample_rate: int) -> NDArray[np.float64]:
-    """Return the K-weighting filter as second-order sections (ITU-R BS.1770-5, annex 1).
+def k_weighting(sample_rate: int) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """Return the K-weighting filter as two second-order sections, each b0, b1, b2, a1, a2 (ITU-R BS.1770-5, annex 1).
 
     The standard prints coefficients for 48 kHz; these are the analogue filters behind them, brought to any rate.
     """
     shelf_hz, shelf_gain, shelf_q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
     pass_hz, pass_q = 38.13547087602444, 0.5003270373238773
-    k = np.tan(np.pi * shelf_hz / sample_rate)
+    k = math.tan(math.pi * shelf_hz / sample_rate)
     vh = 10 ** (shelf_gain / 20)
     vb = vh**0.4996667741545416
     a0 = 1 + k / shelf_q + k * k
-    shelf = [(vh + vb * k / shelf_q + k * k) / a0, 2 * (k * k - vh) / a0, (vh - vb * k / shelf_q + k * k) / a0,
-             1, 2 * (k * k - 1) / a0, (1 - k / shelf_q + k * k) / a0]  # fmt: skip
-    k = np.tan(np.pi * pass_hz / sample_rate)
+    shelf = (
+        (vh + vb * k / shelf_q + k * k) / a0,
+        2 * (k * k - vh) / a0,
+        (vh - vb * k / shelf_q + k * k) / a0,
+        2 * (k * k - 1) / a0,
+        (1 - k / shelf_q + k * k) / a0,
+    )
+    k = math.tan(math.pi * pass_hz / sample_rate)
     a0 = 1 + k / pass_q + k * k
-    high_pass = [1, -2, 1, 1, 2 * (k * k - 1) / a0, (1 - k / pass_q + k * k) / a0]
-    return np.array([shelf, high_pass])
+    return shelf, (1.0, -2.0, 1.0, 2 * (k * k - 1) / a0, (1 - k / pass_q + k * k) / a0)
+
+
+@lru_cache(maxsize=8)
+def _weighting_response(sample_rate: int, length: int) -> tuple[int, NDArray[np.complex128]]:
+    """Return a transform length and the transform of the filter's first ``length`` samples of response."""
+    values = [1.0] + [0.0] * (length - 1)
+    for b0, b1, b2, a1, a2 in k_weighting(sample_rate):
+        x1 = x2 = y1 = y2 = 0.0
+        for at, x in enumerate(values):
+            y = b0 * x + b1 * x1 + b2 * x2 - a1 * y1 - a2 * y2
+            x1, x2, y1, y2 = x, x1, y, y1
+            values[at] = y
+    size = 1 << (3 * length - 1).bit_length()
+    return size, np.fft.rfft(values, size)
 
 
 def _oversampler() -> NDArray[np.float32]:
     """A windowed sinc for fourfold oversampling, ``(taps, phases)``; the taps of a phase stand in reverse order."""
-    taps = signal.firwin(_OVERSAMPLING * _TAPS, 1 / _OVERSAMPLING, window=("kaiser", 5.0)) * _OVERSAMPLING
+    count = _OVERSAMPLING * _TAPS
+    place = (np.arange(count) - (count - 1) / 2) / _OVERSAMPLING
+    taps = np.sinc(place) * np.kaiser(count, 5.0)
+    taps *= _OVERSAMPLING / taps.sum()
     return np.ascontiguousarray(taps.reshape(_TAPS, _OVERSAMPLING)[::-1], np.float32)
 
 
@@ -69,7 +91,6 @@ class SoundMeter:
     def __init__(self, sample_rate: int, channels: int, start: int = 0) -> None:
         self.sample_rate, self.channels = sample_rate, channels
         self._dtype = hop_dtype(channels)
-        self._filter = k_weighting(sample_rate)
         self._warm = max(sample_rate // HOPS, _CLICK_FAR + _CLICK_NEAR)
         self._start = start
         self._rows = bytearray()
@@ -135,7 +156,8 @@ class SoundMeter:
         one = row[0]
         length = own.shape[1]
         wide = self._pending[:, at - lead : end - self._pending_at].astype(np.float64)
-        weighted = signal.sosfilt(self._filter, wide, axis=1)[:, lead:]
+        count, response = _weighting_response(self.sample_rate, self._warm)
+        weighted = np.fft.irfft(np.fft.rfft(wide, count, axis=1) * response, count, axis=1)[:, lead : wide.shape[1]]
         exact = wide[:, lead:]
         one["energy"] = (weighted * weighted).sum(axis=1)
         one["square"] = (exact * exact).sum(axis=1)

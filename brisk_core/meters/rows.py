@@ -38,8 +38,8 @@ class MeterRows:
     """The rows of several meters over one segment; ``join`` puts two segments together."""
 
     def __init__(self, meters: Sequence[PictureMeter]) -> None:
-        self._meters = tuple(meters)
-        self._rows = {meter.name: bytearray() for meter in self._meters}
+        self.meters = tuple(meters)
+        self._rows = {meter.name: bytearray() for meter in self.meters}
         self._first: list[Picture | None] = []  # the first pictures, reduced; None for one that is missing
         self._last: list[Picture] = []  # the last pictures, reduced
         self._count = 0
@@ -51,7 +51,7 @@ class MeterRows:
     def take(self, picture: Picture) -> None:
         """Measure the next picture; its planes are let go of."""
         before = _of_same_size(self._last, picture)
-        for meter in self._meters:
+        for meter in self.meters:
             self._rows[meter.name] += np.array([meter.measure(picture, before)], meter.row).tobytes()
         picture.let_go()
         if self._count < HISTORY:
@@ -61,7 +61,7 @@ class MeterRows:
 
     def skip(self) -> None:
         """Keep a row for a picture that could not be decoded: as the former one, without any comparison."""
-        for meter in self._meters:
+        for meter in self.meters:
             rows, size = self._rows[meter.name], meter.row.itemsize
             row = np.frombuffer(bytes(rows[-size:]), meter.row).copy() if rows else np.zeros(1, meter.row)
             if meter.looks_back:
@@ -84,7 +84,7 @@ class MeterRows:
             if picture is None:
                 continue
             before = _of_same_size([*self._last, *later._first[:at]][-HISTORY:], picture)
-            for meter in self._meters:
+            for meter in self.meters:
                 if meter.looks_back:
                     size = meter.row.itemsize
                     row = np.array([meter.measure(picture, before)], meter.row).tobytes()
@@ -100,7 +100,7 @@ class MeterRows:
 
     def _fill_leading(self, later: MeterRows) -> None:
         """Give missing pictures at the start of a segment the row of the last picture before it."""
-        for meter in self._meters:
+        for meter in self.meters:
             if not meter.looks_back and self._count:
                 size = meter.row.itemsize
                 later._rows[meter.name][: later._leading * size] = self._rows[meter.name][-size:] * later._leading
@@ -120,7 +120,7 @@ class MeterRows:
 
     def from_arrays(self, arrays: Mapping[str, NDArray[Any]]) -> None:
         """Take over what ``to_arrays`` gave."""
-        self._rows = {meter.name: bytearray(arrays[f"rows_{meter.name}"].tobytes()) for meter in self._meters}
+        self._rows = {meter.name: bytearray(arrays[f"rows_{meter.name}"].tobytes()) for meter in self.meters}
         self._count, self._leading = arrays["count"].tolist()
         head, tail = (
             [
@@ -134,7 +134,7 @@ class MeterRows:
 
     def rows(self, name: str) -> Rows:
         """Return the rows of one meter."""
-        meter = next(one for one in self._meters if one.name == name)
+        meter = next(one for one in self.meters if one.name == name)
         return np.frombuffer(bytes(self._rows[name]), meter.row)
 
 

@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from brisk_core.meters.picture import Picture
@@ -54,7 +53,7 @@ def _spectrum(lines: NDArray[Any]) -> NDArray[np.float64] | None:
     count = lines.shape[1] // length
     cut = np.asarray(lines[:, : count * length], np.float32).reshape(-1, length)
     window = np.hanning(length).astype(np.float32)
-    power = np.abs(scipy.fft.rfft((cut - cut.mean(axis=1, keepdims=True)) * window, axis=1))[:, 1:] ** 2
+    power = np.abs(np.fft.rfft((cut - cut.mean(axis=1, keepdims=True)) * window, axis=1))[:, 1:] ** 2
     binned = power.mean(axis=0).reshape(_BINS, -1).mean(axis=1)
     return np.asarray(np.log10(binned + 1e-3), np.float64)
 

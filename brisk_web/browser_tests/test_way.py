@@ -23,7 +23,7 @@ class WholeWayTest(BrowserTestCase):
         self.page.get_by_role("button", name="Check", exact=True).click()
         expect(self.page.get_by_text("not judged yet")).to_be_visible()
         self.work()
-        expect(self.page.get_by_text("1 of 14 lines fails")).to_be_visible()
+        expect(self.page.get_by_text("1 of 15 lines fails")).to_be_visible()
         expect(self.page.get_by_text("What to change: Switch on the setting")).to_be_visible()
         expect(self.page.locator(".lanes svg .type-i").first).to_be_attached()
         expect(self.page.locator(".frame-box img")).to_have_js_property("naturalWidth", 192)
@@ -100,7 +100,7 @@ class CheckPageTest(BrowserTestCase):
         expect(bars).to_have_count(13)
         self.page.keyboard.press("0")
         expect(bars).to_have_count(51)
-        box = self.page.locator(".lanes svg").bounding_box()
+        box = self.page.locator(".lanes > svg").bounding_box()
         assert box
         self.page.mouse.click(box["x"] + box["width"] - 2, box["y"] + 40)
         expect(self.page.locator("[data-frame]")).to_have_text("50")

@@ -30,7 +30,7 @@ class CheckPageTest(QueueTestCase):
         self.assertEqual(self.client.get(f"/checks/{check.pk}.json").status_code, 404)
         self.work()
         page = self.client.get(f"/checks/{check.pk}/")
-        self.assertContains(page, "1 of 11 lines fails")
+        self.assertContains(page, "1 of 12 lines fails")
         self.assertContains(page, "The index stands after the media")
         self.assertFalse(self.client.get(f"/checks/{check.pk}/state").json()["active"])
 

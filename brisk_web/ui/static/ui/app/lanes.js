@@ -140,7 +140,7 @@
       this.names = [];
       const outer = this.inside;
       if (place.folded) {
-        this.inside = make("g", { transform: `translate(0 ${place.top}) scale(1 ${(FOLDED - 4) / height})`, "clip-path": "none" });
+        this.inside = make("g", { class: "folded", transform: `translate(0 ${place.top}) scale(1 ${(FOLDED - 4) / height})`, "clip-path": "none" });
         outer.append(this.inside);
         this[method](0, true);
       } else this[method](place.top, false);

@@ -1,0 +1,84 @@
+import re
+
+from playwright.sync_api import expect
+
+from brisk_web.browser_tests.base import BrowserTestCase
+from brisk_web.checks.services import open_check
+from brisk_web.testing import SPEC, spec_version
+
+
+class BenchTest(BrowserTestCase):
+    def open_one(self, text: str = SPEC) -> int:
+        opened = open_check(self.media(frames=60, sound="aac"), spec_version(text))
+        self.work()
+        self.enter("viewer")
+        self.page.goto(f"{self.live_server_url}/checks/{opened.pk}/")
+        expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
+        return opened.pk
+
+    def test_views_of_the_frame_by_button_key_and_address(self) -> None:
+        number = self.open_one()
+        picture = self.page.locator(".frame-box img")
+        expect(picture).to_have_attribute("src", re.compile(r"view=picture"))
+        self.page.get_by_role("button", name="Fields", exact=True).click()
+        expect(picture).to_have_attribute("src", re.compile(r"view=fields"))
+        expect(self.page).to_have_url(re.compile(r"view=fields"))
+        expect.set_options(timeout=15_000)
+        expect(self.page.get_by_text("decoding")).to_be_hidden()
+        self.assertEqual(picture.evaluate("image => image.naturalWidth"), 198)
+        self.page.keyboard.press("v")
+        expect(picture).to_have_attribute("src", re.compile(r"view=levels"))
+        self.page.goto(f"{self.live_server_url}/checks/{number}/?view=difference&frame=7")
+        expect(picture).to_have_attribute("src", re.compile(r"/7\.jpg\?view=difference"))
+        expect(self.page.get_by_role("button", name="Change", exact=True)).to_have_attribute("aria-pressed", "true")
+
+    def test_lanes_of_the_scan_fold_move_and_remember(self) -> None:
+        number = self.open_one()
+        lanes = [one.get_attribute("data-lane") for one in self.page.locator(".lane-name").all()]
+        for name in ("fields", "cadence", "levels", "loudness", "peak", "faults"):
+            self.assertIn(name, lanes)
+        high = self.page.locator("[data-lane=levels] .lane-grip").bounding_box()
+        self.page.locator("[data-lane=levels]").click()
+        folded = self.page.locator("[data-lane=levels] .lane-grip").bounding_box()
+        assert high
+        assert folded
+        self.assertLess(folded["height"], high["height"] / 2)
+        grip, target = (
+            self.page.locator(f"[data-lane={name}] .lane-grip").bounding_box() for name in ("loudness", "fields")
+        )
+        assert grip
+        assert target
+        self.page.mouse.move(grip["x"] + 10, grip["y"] + 8)
+        self.page.mouse.down()
+        self.page.mouse.move(target["x"] + 10, target["y"] + 4)
+        self.page.mouse.up()
+        order = [one.get_attribute("data-lane") for one in self.page.locator(".lane-name").all()]
+        self.assertLess(order.index("loudness"), order.index("fields"))
+        self.page.goto(f"{self.live_server_url}/checks/{number}/")
+        expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
+        again = [one.get_attribute("data-lane") for one in self.page.locator(".lane-name").all()]
+        self.assertEqual(again, order)
+
+    def test_samples_are_told_where_the_picture_is_double_clicked(self) -> None:
+        self.open_one()
+        self.page.locator(".frame-box img").dblclick()
+        expect(self.page.get_by_text(re.compile(r"frame 0, from column \d+, line \d+, 8 bit"))).to_be_visible()
+        expect(self.page.locator("table.samples").first.locator("td")).to_have_count(96)
+        self.page.get_by_role("button", name="Close").click()
+        expect(self.page.locator("table.samples").first).to_be_hidden()
+
+    def test_a_stretch_plays(self) -> None:
+        self.open_one()
+        self.page.keyboard.press("p")
+        expect(self.page.locator("video")).to_have_js_property("videoWidth", 192, timeout=30_000)
+        self.page.get_by_role("button", name="Stop").click()
+        expect(self.page.locator("video")).to_be_hidden()
+
+    def test_the_film_strip_leads_to_the_frame(self) -> None:
+        self.open_one()
+        self.page.get_by_role("link", name="Film strip").click()
+        expect(self.page.get_by_text("1 shot, none with faults")).to_be_visible()
+        strip = self.page.locator(".strip-row img")
+        expect(strip).to_have_js_property("naturalWidth", 144, timeout=15_000)
+        self.page.locator(".strip-shot").click()
+        expect(self.page).to_have_url(re.compile(r"/checks/\d+/\?"))

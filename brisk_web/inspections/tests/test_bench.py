@@ -1,0 +1,91 @@
+import io
+
+from django.urls import reverse
+from PIL import Image
+
+from brisk_web.checks.services import open_check
+from brisk_web.inspections.strip_views import shots_of
+from brisk_web.testing import QueueTestCase, spec_version
+
+
+class BenchTest(QueueTestCase):
+    """Views, samples, strips, clips and the film strip of a file, decoded for real."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.file = self.media(frames=40, sound="aac")
+        self.sign_in("viewer")
+
+    def get(self, name: str, *more: object, **query: object) -> object:
+        return self.client.get(reverse(name, args=[self.file.pk, *more]), query)
+
+    def image(self, answer: object) -> Image.Image:
+        return Image.open(io.BytesIO(b"".join(answer.streaming_content)))  # type: ignore[attr-defined]
+
+    def test_before_the_packets_are_read_there_is_nothing_to_show(self) -> None:
+        for answer in (
+            self.get("frame", 0),
+            self.get("strip", frames="0"),
+            self.get("clip", 0),
+            self.get("samples", 0),
+        ):
+            self.assertEqual(answer.status_code, 404)  # type: ignore[attr-defined]
+        self.assertContains(self.get("film-strip"), "when the pictures have been scanned")  # type: ignore[arg-type]
+
+    def test_every_view_of_a_frame(self) -> None:
+        self.work()
+        sizes = {
+            view: self.image(self.get("frame", 3, view=view)).size
+            for view in ("picture", "fields", "area", "difference")
+        }
+        self.assertEqual(sizes["picture"], (192, 128))
+        self.assertEqual(sizes["fields"], (198, 64))
+        self.assertEqual(sizes["difference"], (192, 128))
+        self.assertEqual(self.image(self.get("frame", 3, view="levels")).size, (560, 128))
+        answer = self.get("frame", 3, view="alpha")
+        self.assertContains(answer, "the picture has no alpha", status_code=404)  # type: ignore[arg-type]
+        self.assertContains(self.get("frame", 3, view="wrong"), "expected one of picture", status_code=400)  # type: ignore[arg-type]
+
+    def test_samples_are_the_code_values_of_the_frame(self) -> None:
+        self.work()
+        found = self.get("samples", 5, x=60, y=40).json()  # type: ignore[attr-defined]
+        self.assertEqual((found["bits"], len(found["planes"]["luma"]), len(found["planes"]["blue"])), (8, 8, 4))
+        self.assertEqual((found["x"], found["y"]), (54, 36))
+        self.assertIn("there is no frame 999", self.get("samples", 999).json()["error"])  # type: ignore[attr-defined]
+
+    def test_strips_and_what_they_refuse(self) -> None:
+        self.work()
+        self.assertEqual(self.image(self.get("strip", frames="0,10,39", width=96)).size, (288, 64))
+        self.assertEqual(self.get("strip", frames="0,x").status_code, 400)  # type: ignore[attr-defined]
+        many = ",".join(map(str, range(33)))
+        self.assertContains(self.get("strip", frames=many), "expected 1 to 32", status_code=400)  # type: ignore[arg-type]
+
+    def test_a_stretch_plays_with_sound(self) -> None:
+        import av
+
+        self.work()
+        answer = self.get("clip", 20, seconds=1)
+        data = b"".join(answer.streaming_content)  # type: ignore[attr-defined]
+        with av.open(io.BytesIO(data)) as container:
+            self.assertEqual(sum(1 for _ in container.decode(video=0)), 25)
+            self.assertEqual(len(container.streams.audio), 1)
+
+    def test_the_film_strip_shows_every_shot_and_leads_to_the_bench(self) -> None:
+        check = open_check(self.file, spec_version(), by=None)
+        self.work()
+        page = self.get("film-strip")
+        self.assertContains(page, f"{reverse('check', args=[check.pk])}?frame=0")  # type: ignore[arg-type]
+        self.file.refresh_from_db()
+        assert self.file.inspection
+        assert self.file.inspection.facts
+        shots = shots_of(self.file.inspection.facts)
+        self.assertEqual((shots[0].start, sum(shot.length for shot in shots)), (0, 40))
+
+    def test_lanes_carry_the_scan(self) -> None:
+        check = open_check(self.file, spec_version(), by=None)
+        self.work()
+        found = self.client.get(reverse("check-lanes", args=[check.pk]), {"width": 100}).json()["scan"]
+        self.assertEqual((len(found["low"]), len(found["change"])), (40, 40))
+        self.assertEqual([kind for kind, places in found["marks"].items() if places], [])
+        self.assertEqual(len(found["sound"]), 1)
+        self.assertAlmostEqual(found["sound"][0]["true_peak"][5][1], -14, delta=0.5)
