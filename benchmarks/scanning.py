@@ -33,13 +33,23 @@ from brisk_core.small_media import repeat_packets
 
 ROUNDS = 3
 SIZE, RATE, FRAMES = (1920, 1080), Fraction(25), 75
+_CONSTANT_50 = {
+    "flags": "+ildct+ilme",
+    "profile": "0",
+    "level": "2",
+    "g": "12",
+    "bf": "2",
+    "b": "50000000",
+    "maxrate": "50000000",
+    "minrate": "50000000",
+    "bufsize": "17825792",
+    "qmin": "1",
+}
 FILES: dict[str, tuple[str, str, str, dict[str, str], bool]] = {
     "AVC 20 Mb/s": ("avc.mp4", "libx264", "yuv420p", {"preset": "veryfast", "b": "20000000", "g": "25"}, False),
-    "MPEG-2 4:2:2 50 Mb/s": ("mpeg2.mxf", "mpeg2video", "yuv422p",
-                             {"flags": "+ildct+ilme", "profile": "0", "level": "2", "g": "12", "bf": "2",
-                              "b": "50000000", "maxrate": "50000000", "minrate": "50000000", "bufsize": "17825792", "qmin": "1"}, True),
+    "MPEG-2 4:2:2 50 Mb/s": ("mpeg2.mxf", "mpeg2video", "yuv422p", _CONSTANT_50, True),
     "ProRes HQ": ("prores.mov", "prores_ks", "yuv422p10le", {"profile": "3"}, False),
-}  # fmt: skip
+}
 
 
 def make(path: Path, codec: str, pixels: str, options: dict[str, str], fields: bool) -> Path:
@@ -174,9 +184,8 @@ def main() -> None:
             repeat_packets(small, folder / f"small-{times}.mp4", times)
             with multiprocessing.get_context("spawn").Pool(1) as pool:
                 sizes.append(pool.apply(peak_memory, (str(folder / f"small-{times}.mp4"),)))
-        print(
-            f"memory of a full inspection: {sizes[0]} MB for 10 s, {sizes[1]} MB for 400 s, ratio {sizes[1] / sizes[0]:.2f}"
-        )
+        first, last = sizes
+        print(f"memory of a full inspection: {first} MB for 10 s, {last} MB for 400 s, ratio {last / first:.2f}")
 
 
 if __name__ == "__main__":
