@@ -211,6 +211,9 @@ def _spell_object(value: dict[str, Any]) -> str:
     if "fits" in value:  # a buffer
         size = f"{value['smallest_buffer']:,} of {value['size']:,} bit"
         return f"fits, {size}" if value["fits"] else f"underflows in {len(value['underflows'])} places, {size}"
+    if "below_narrow" in value:  # levels
+        below, above = (f"{100 * value[name]:.2g} %" for name in ("below_narrow", "above_narrow"))
+        return f"{value['min']} to {value['max']}, {below} below and {above} above narrow range"
     return ", ".join(f"{key.replace('_', ' ')} {item}" for key, item in value.items()) or "none"
 
 

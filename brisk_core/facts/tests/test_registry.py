@@ -12,6 +12,7 @@ from brisk_core.facts import (
     Kind,
     Span,
     Stage,
+    TimeSpan,
     Track,
     Unheard,
     Witness,
@@ -140,3 +141,7 @@ class SpellingTest(TestCase):
         self.assertEqual(spell(Kind.COUNT, True, (48000, 44100), "Hz"), "48000 Hz, 44100 Hz")
         self.assertEqual(spell(Kind.COUNT, True, ()), "no sound")
         self.assertEqual(spell(Kind.RATE, False, None), "–")
+        levels = {"min": 4, "max": 241, "below_narrow": 0.0028, "above_narrow": 0.0}
+        self.assertEqual(spell(Kind.OBJECT, False, levels), "4 to 241, 0.28 % below and 0 % above narrow range")
+        tracks = ((), (TimeSpan(start=1.0, end=1.5), TimeSpan(start=2.0, end=2.1)))
+        self.assertEqual(spell(Kind.TIMES, True, tracks), "2 places")
