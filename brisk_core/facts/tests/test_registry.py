@@ -31,9 +31,10 @@ CONTRACT = {
     "bitrate": "average peak_1s low_1s mode buffer bits_per_pixel by_type",
     "gop": "longest shortest open pattern",
     "timing": "gaps steps duplicates disorder sound_offset sound_length_difference sound_gaps",
-    "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness",
+    "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness "
+    "outside_narrow bars_change cuts unreadable mistakes",
     "sound": "tracks codec sample_rate bit_depth channels layout bitrate start loudness loudness_range short_max momentary_max "
-    "true_peak clipping silence dropout click phase dc_offset same_channels",
+    "true_peak clipping silence dropout click phase dc_offset same_channels silent_channels programme_loudness",
     "text": "captions overlap reading_speed out_of_range rate_mismatch line_length chapters",
     "edit": "size frame_rate scan pixel_aspect start_timecode sample_rate length cuts shots",
     "master": "map level_curve geometry similarity sound",
@@ -71,6 +72,7 @@ SAMPLES = {
     Kind.SIZE: (1920, 1080),
     Kind.AREA: (0, 140, 1920, 800),
     Kind.TIMECODE: Timecode.parse("10:00:00;02", Fraction(30000, 1001)),
+    Kind.TIMES: (TimeSpan(start=3.2, end=3.34, detail="gone"), TimeSpan(start=5.0, end=5.1)),
     Kind.TEXTS: ("isom", "avc1"),
     Kind.TRACKS: (Track(kind="picture", codec="avc1", language=None, default=True),),
     Kind.CAPTIONS: (CaptionTrack(kind="embedded", format="mov_text", language="eng", count=4),),
