@@ -165,9 +165,10 @@ def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -
     """
     count = len(rows)
     found = np.zeros(count, np.bool_)
-    for start, end in runs((top < _LIVELY * 4) & np.isfinite(top)):
-        for at in range(start, end):
-            found[at] = _stands_out(top, cell, at)
+    around = neighbours(np.where(np.isfinite(top), top, np.nan), _LONGEST_HOLD)
+    liveliest = np.where(np.isnan(around), 0.0, around).max(axis=1, initial=0)
+    for at in np.flatnonzero((liveliest >= _LIVELY) & (top < _REPEAT_SHARE * liveliest)):
+        found[at] = _stands_out(top, cell, int(at))
     return found
 
 

@@ -114,7 +114,7 @@ def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | Non
     last = 0
     found: list[int] = []
     recent: list[tuple[NDArray[np.bool_], NDArray[np.bool_]]] = []
-    quick = np.abs(np.diff(cells, axis=0)).max(axis=1) > 0
+    quick = np.abs(np.diff(cells, axis=0)).max(axis=1) >= _LEAST_PACE
     for at in range(1, len(cells)):
         if not quick[at - 1] and not recent:
             continue
@@ -136,6 +136,8 @@ def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | Non
     return found
 
 
+#: cd/m² a picture below which nothing on the way can make four flashes a second, at 60 pictures a second.
+_LEAST_PACE = 2.0
 _AGAINST = 0.5  # area that may change the other way at the same time, as a share
 _TOGETHER = 2  # pictures within which the cells of one change may follow each other
 
