@@ -113,6 +113,7 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
         "sound.channels",
         tuple(track.scan.channels - len(track.faults.silent_channels) for track in tracks if track.faults),
     )
+    builder.observed("sound.mistakes", _mistakes(faults))
     builder.observed(
         "sound.silent_channels",
         tuple(
@@ -121,6 +122,25 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
             for channel in one.silent_channels
         ),
     )
+
+
+def _mistakes(faults: Sequence[SoundFaults]) -> tuple[str, ...]:
+    """Sentences for what has been seen before: one channel sold as two, a phase turned over, one side dead."""
+    found = []
+    for number, one in enumerate(faults, 1):
+        if one.same_channels:
+            found.append(f"Left and right of track {number} are the same: one channel stands in both.")
+        if one.turned_channels:
+            found.append(
+                f"Left and right of track {number} work against each other: one of them is turned over, "
+                "and they vanish when they are added for one loudspeaker."
+            )
+        if len(one.silent_channels) == 1 and len(one.dc_offset) == _STEREO:
+            found.append(f"Channel {one.silent_channels[0]} of track {number} is silent while the other carries sound.")
+    return tuple(found)
+
+
+_STEREO = 2
 
 
 def _rows(track: _Track) -> NDArray[Any]:

@@ -51,7 +51,7 @@ def _gain(unmet: Unmet) -> dict[str, Any]:
 CONTENT_RULES: tuple[Rule, ...] = (
     Rule(
         code="content.mistakes",
-        applies=lambda unmet: unmet.id == "content.mistakes" and bool(unmet.found),
+        applies=lambda unmet: unmet.id in ("content.mistakes", "sound.mistakes") and bool(unmet.found),
         template="{listed}",
         parameters=lambda unmet: {"listed": sentences(unmet)["listed"]},
     ),

@@ -223,6 +223,10 @@ _REASONS: dict[str, Reason] = {
         "Pictures that cannot be decoded are black, grey or broken at the viewer.",
         "Copy the file again; if it stays so, export again.",
     ),
+    "sound.mistakes": Reason(
+        "Each of these has been made before and is heard at once by whoever listens with two ears, or with one.",
+        "Mend the routing or the phase of the channel that is named, and mix again.",
+    ),
     "sound.programme_loudness": Reason(
         "Programmes of different loudness make viewers reach for the volume; receivers turn them down or refuse them.",
         "Change the gain of the mix so that it measures {required}, then check the true peak again.",

@@ -203,6 +203,15 @@ SOUND_AND_TEXT = (
         stage=Stage.SAMPLES,
     ),
     define(
+        "sound.mistakes",
+        "Known mistakes of sound",
+        Group.SOUND,
+        Kind.TEXTS,
+        "O",
+        "Signatures of known mistakes of mixing, a sentence each.",
+        stage=Stage.SAMPLES,
+    ),
+    define(
         "sound.programme_loudness",
         "Programme loudness",
         Group.SOUND,
