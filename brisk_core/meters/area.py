@@ -119,7 +119,7 @@ def _hard_edges(lit: NDArray[np.float32]) -> tuple[int, int]:
 class AreaVerdict:
     """The active area of a file."""
 
-    area: tuple[int, int, int, int] | None  #: x, y, width, height in luma samples; None when all is dark
+    area: tuple[int, int, int, int] | None  #: x, y, width, height in luma samples; None when too little is lit
     bars: str | None  #: none, top-bottom, sides, all
     in_bars: tuple[str, ...]  #: bars that carry something all the same, such as captions
     changes: tuple[tuple[int, int, str], ...]  #: half-open spans in which the bars are others
@@ -136,6 +136,10 @@ def judge_area(rows: Rows, total: AreaTotal) -> AreaVerdict:
         return AreaVerdict(area=None, bars=None, in_bars=(), changes=())
     top, bottom = _outward(int(down[0]), int(down[-1]) + 1, size[1])
     left, right = _outward(int(across[0]), int(across[-1]) + 1, size[0])
+    if not _is_filled(lines[top:bottom], (right - left) / size[0]) or not _is_filled(
+        columns[left:right], (bottom - top) / size[1]
+    ):
+        return AreaVerdict(area=None, bars=None, in_bars=(), changes=())
     edges = {
         "top": lines[: max(top - 2, 0)],
         "bottom": lines[bottom + 2 :],
@@ -148,6 +152,14 @@ def judge_area(rows: Rows, total: AreaTotal) -> AreaVerdict:
         in_bars=tuple(name for name, part in edges.items() if len(part) and float(part.max()) > _LETTERS),
         changes=_changes(rows, (top, bottom, left, right)),
     )
+
+
+def _is_filled(lit: NDArray[np.float32], share: float) -> bool:
+    """Was the area ever full of picture? Words on black have edges too, but they are none of a picture."""
+    return float(np.median(lit)) >= _FILLED * share
+
+
+_FILLED = 0.5
 
 
 def _outward(first: int, end: int, whole: int) -> tuple[int, int]:

@@ -23,6 +23,8 @@ _TOP_SHARE = 0.02  # of the blocks, those that change most, whose mean is the ch
 _CHANGED = 2.0  # mean 8-bit steps a block changes by before it counts as changed
 
 _REPEAT_SHARE = 0.3  # change of a repeated picture over that of the pictures beside it, at most
+#: Mean change of all blocks up to which a coder touches up a repeat. A camera that stands for a moment has grain.
+_REPEAT_MEAN = 1.25
 _LIVELY = 1.2  # least change (8-bit steps in the busiest blocks) of the pictures beside a repeat
 _STILL, _STILL_CELL = 1.5, 5.0  # change of the busiest blocks and cell up to which a coder may touch up a picture
 _LIFE = 0.35  # usual change of all blocks in a picture that stands: a coder is soon done, grain goes on
@@ -167,7 +169,8 @@ def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -
     found = np.zeros(count, np.bool_)
     around = neighbours(np.where(np.isfinite(top), top, np.nan), _LONGEST_HOLD)
     liveliest = np.where(np.isnan(around), 0.0, around).max(axis=1, initial=0)
-    for at in np.flatnonzero((liveliest >= _LIVELY) & (top < _REPEAT_SHARE * liveliest)):
+    quiet = rows["mean"].astype(np.float64) <= _REPEAT_MEAN
+    for at in np.flatnonzero(quiet & (liveliest >= _LIVELY) & (top < _REPEAT_SHARE * liveliest)):
         found[at] = _stands_out(top, cell, int(at))
     return found
 

@@ -162,7 +162,7 @@ def _observe_shape(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVe
     area = verdicts.area
     if area.area is None:
         for id_ in ("content.active_area", "content.bars", "content.bars_change"):
-            builder.unread(id_, "the pictures are dark throughout")
+            builder.unread(id_, "too little of the pictures is ever lit to tell their edges")
     else:
         builder.observed("content.active_area", area.area)
         builder.observed("content.bars", area.bars)
