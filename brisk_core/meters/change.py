@@ -76,14 +76,23 @@ class ChangeMeter:
 
 
 def _likeness(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
-    """Return the correlation of two pictures; two flat ones are alike."""
-    a, b = (one - cv2.mean(one)[0]).ravel(), (other - cv2.mean(other)[0]).ravel()
+    """Return the correlation of two pictures inside their bars, which are alike in all pictures; two flat ones are
+    alike.
+    """
+    lit = np.maximum(one, other) > _UNLIT
+    lines, columns = np.flatnonzero(lit.any(axis=1)), np.flatnonzero(lit.any(axis=0))
+    if not len(lines):
+        return 1.0
+    inside = slice(lines[0], lines[-1] + 1), slice(columns[0], columns[-1] + 1)
+    one, other = one[inside].ravel(), other[inside].ravel()
+    a, b = one - one.mean(), other - other.mean()
     energies = float(a @ a), float(b @ b)
     if max(energies) < _FLAT * a.size:
         return 1.0
     return float(a @ b) / max(float(np.sqrt(energies[0] * energies[1])), 1e-6)
 
 
+_UNLIT = 24.0  # 8-bit value up to which a cell may be a bar
 _FLAT = 1.0  # mean square of the steps from the mean, below which a picture has no structure
 
 
