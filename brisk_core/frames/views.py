@@ -132,6 +132,18 @@ def _fields(shown: Shown) -> Image.Image:
     return Image.fromarray(np.concatenate([fields[0], gap, fields[1]], axis=1))
 
 
+def _one_field(which: int) -> Callable[[Shown], Image.Image]:
+    """Return the view of one field alone, its lines doubled: the moment that it shows."""
+
+    def view(shown: Shown) -> Image.Image:
+        frame = shown.frame
+        size = shown_size(frame.width, frame.height, shown.pixel_aspect, shown.widest)
+        whole = np.asarray(to_image(frame, (size[0], frame.height // 2 * 2)))
+        return Image.fromarray(cv2.resize(whole[which::2], size, interpolation=cv2.INTER_LINEAR))
+
+    return view
+
+
 def _eight(picture: Picture) -> NDArray[np.uint8]:
     luma, bits = picture.luma, picture.samples.bits
     return luma if luma.dtype == np.uint8 else (luma >> (bits - 8)).astype(np.uint8)
@@ -232,6 +244,8 @@ def _alpha(shown: Shown) -> Image.Image:
 VIEWS: dict[str, Callable[[Shown], Image.Image]] = {
     "picture": _picture,
     "fields": _fields,
+    "top-field": _one_field(0),
+    "bottom-field": _one_field(1),
     "levels": _levels,
     "area": _active_area,
     "difference": _difference,

@@ -28,6 +28,11 @@ class BenchTest(BrowserTestCase):
         self.assertEqual(picture.evaluate("image => image.naturalWidth"), 198)
         self.page.keyboard.press("v")
         expect(picture).to_have_attribute("src", re.compile(r"view=levels"))
+        for key, address in ((".", r"/0\.jpg\?view=top-field"), (".", "view=bottom-field"), (".", r"/1\.jpg\?view=top-field"),
+                             (",", r"/0\.jpg\?view=bottom-field")):  # fmt: skip
+            self.page.keyboard.press(key)
+            expect(picture).to_have_attribute("src", re.compile(address))
+        expect(self.page.get_by_role("button", name="Fields", exact=True)).to_have_attribute("aria-pressed", "true")
         self.page.goto(f"{self.live_server_url}/checks/{number}/?view=difference&frame=7")
         expect(picture).to_have_attribute("src", re.compile(r"/7\.jpg\?view=difference"))
         expect(self.page.get_by_role("button", name="Change", exact=True)).to_have_attribute("aria-pressed", "true")

@@ -159,6 +159,7 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
         data |= {
             "frames": facts.best("picture.frame_count"),
             "size": facts.best("picture.size") or [0, 0],
+            "fieldOrder": facts.best("picture.field_order") or "",
             "shape": float(facts.best("picture.display_aspect") or Fraction(16, 9)),
             "rate": [rate.numerator, rate.denominator],
             "nominal": nominal_frames(rate),

@@ -41,6 +41,8 @@ class BenchTest(QueueTestCase):
         self.assertEqual(sizes["picture"], (192, 128))
         self.assertEqual(sizes["fields"], (198, 64))
         self.assertEqual(sizes["difference"], (192, 128))
+        for field in ("top-field", "bottom-field"):
+            self.assertEqual(self.image(self.get("frame", 3, view=field)).size, (192, 128))
         self.assertEqual(self.image(self.get("frame", 3, view="levels")).size, (560, 128))
         answer = self.get("frame", 3, view="alpha")
         self.assertContains(answer, "the picture has no alpha", status_code=404)  # type: ignore[arg-type]

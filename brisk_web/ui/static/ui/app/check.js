@@ -4,7 +4,8 @@ document.addEventListener("alpine:init", () => {
   const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
   const SMALLEST_WINDOW = 1; // frames
   const STORE = "brisk-failing-first";
-  const VIEWS = ["picture", "fields", "levels", "area", "difference", "alpha"];
+  const VIEWS = ["picture", "fields", "levels", "area", "difference", "alpha"]; // in the order of the key
+  const FIELD_VIEWS = ["top-field", "bottom-field"];
 
   Alpine.data("check", () => ({
     data: {},
@@ -31,7 +32,7 @@ document.addEventListener("alpine:init", () => {
       const address = new URLSearchParams(location.search);
       this.window = [0, this.data.frames];
       if (address.has("frame")) this.frame = this.within(Number(address.get("frame")));
-      if (VIEWS.includes(address.get("view"))) this.view = address.get("view");
+      if ([...VIEWS, ...FIELD_VIEWS].includes(address.get("view"))) this.view = address.get("view");
       this.markView();
       const first = [...this.data.lines].sort((one, other) => one.order - other.order)[0];
       const wanted = this.data.lines.find((one) => one.id === address.get("line")) || first;
@@ -143,7 +144,8 @@ document.addEventListener("alpine:init", () => {
     },
     markView() {
       for (const button of this.$root.querySelectorAll("[data-view]")) {
-        button.setAttribute("aria-pressed", button.dataset.view === this.view);
+        const chosen = FIELD_VIEWS.includes(this.view) ? "fields" : this.view;
+        button.setAttribute("aria-pressed", button.dataset.view === chosen);
       }
     },
 
@@ -212,6 +214,20 @@ document.addEventListener("alpine:init", () => {
     },
     clipFailed() {
       if (this.playing) this.clipState = "this stretch cannot be played";
+    },
+
+    // One field on or back: each frame is its earlier field, then its later one.
+
+    stepField(by) {
+      const order = this.data.fieldOrder === "bottom" ? ["bottom-field", "top-field"] : ["top-field", "bottom-field"];
+      const at = order.indexOf(this.view);
+      const next = at < 0 ? 0 : at + by;
+      if (next < 0 || next > 1) {
+        const frame = this.within(this.frame + by);
+        if (frame === this.frame) return;
+        this.seek(frame);
+      }
+      this.lookAs(order[at < 0 ? 0 : (next + 2) % 2]);
     },
 
     // Faults: the places of the chosen line, or of all lines that do not pass.
@@ -376,6 +392,8 @@ document.addEventListener("alpine:init", () => {
         "]": () => this.stepFault(1),
         "[": () => this.stepFault(-1),
         p: () => this.play(),
+        ".": () => this.stepField(1),
+        ",": () => this.stepField(-1),
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         "/": () => this.$refs.filter.focus(),
         "?": () => this.$refs.keys.showModal(),
