@@ -209,9 +209,9 @@ def _held_drawings(rows: Rows, repeated: NDArray[np.bool_]) -> NDArray[np.bool_]
     around = neighbours(repeated.astype(np.float64), _REACH)
     share = np.nan_to_num(rows["share"].astype(np.float64))
     changed = neighbours(np.where(repeated, np.nan, share), _REACH)
-    with np.errstate(all="ignore"):
-        many = np.nanmean(around, axis=1) > _HELD
-        partial = np.nan_to_num(_quiet_median(changed)) < _PART
+    there = np.maximum(np.count_nonzero(~np.isnan(around), axis=1), 1)
+    many = np.nan_to_num(around).sum(axis=1) / there > _HELD
+    partial = _quiet_median(changed) < _PART
     return np.asarray(repeated & many & partial, np.bool_)
 
 

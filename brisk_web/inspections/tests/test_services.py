@@ -175,7 +175,7 @@ class KilledWorkerTest(QueueTestCase):
             async_to_sync(take_up)()
         self.work()
         inspection.refresh_from_db()
-        self.assertEqual((inspection.state, inspection.attempt), ("done", 3))
+        self.assertEqual((inspection.state, inspection.attempt), ("done", 4))
         self.assertEqual(Finding.objects.filter(check_record=check).count(), 4 + len(SILENT_INTEGRITY))
         self.assertEqual(MediaFile.objects.count(), 1)
 
