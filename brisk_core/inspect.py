@@ -127,8 +127,8 @@ def conclude_parts(
     builder = FactsBuilder.resume(inspection, Stage.PICTURES, Stage.SAMPLES)
     series = load_series(series_path) if series_path is not None else None
     scan = join_parts(pictures, segments) if segments else None
-    sounds = load_sounds(sound_path) if sound_path is not None else []
-    if sound_path is None and builder.said(Witness.DECLARED, "sound.tracks"):
-        builder.unread_missing(Stage.SAMPLES, "the sound could not be decoded")
+    sounds = load_sounds(sound_path) if sound_path is not None else None
+    if sounds is None and not builder.said(Witness.DECLARED, "sound.tracks"):
+        sounds = []
     save_scan(conclude_scan(builder, series, scan, sounds), scan_path)
     return builder.finish(file_name=inspection.file_name, file_size=inspection.file_size, depth=Depth.FULL)

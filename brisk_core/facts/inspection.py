@@ -81,6 +81,12 @@ class Inspection:
         """Return what the strongest witness says of a characteristic."""
         return self.facts[id_].best
 
+    @property
+    def is_full_range(self) -> bool:
+        """Is the picture of full range by the word of the stream, or of the wrapper where the stream is silent?"""
+        said = self.facts["picture.range"]
+        return bool((said.coded or said.declared) == "full")
+
 
 def inspected(characteristic: Characteristic) -> bool:
     """Is this known from the file alone (and not only in a check)?"""

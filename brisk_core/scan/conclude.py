@@ -61,6 +61,8 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
     found_fields = fields.judge_fields(rows("fields"), cuts)
     light = rows("light")["mean"].astype(np.float64)
     steadiness = judge_steadiness(change, cuts, max(2, round(FREEZE_S * rate)), light)
+    lit = rows("light").copy()
+    lit["high"][scan.missing] = 255  # what was not decoded is not black
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
     progressive = found_fields.scan in (None, "progressive")
     return PictureVerdicts(
@@ -70,7 +72,7 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
         motion=judge_motion(rows("motion"), cuts, steadiness, rate),
         area=judge_area(rows("area"), scan.area.total),
         range=judge_range(scan.histogram, full=full),
-        black=find_black(rows("light"), 0.0 if full else 16.0),
+        black=find_black(lit, 0.0 if full else 16.0),
         flashes=find_flashes(rows("light"), float(rate)),
         size=size,
         detail=judge_detail(rows("detail"), size, progressive=progressive),

@@ -40,9 +40,12 @@ def scan_whole(
 
 
 def conclude_scan(
-    builder: FactsBuilder, packets: PacketSeries | None, scan: PictureScan | None, sounds: Sequence[TrackScan]
+    builder: FactsBuilder, packets: PacketSeries | None, scan: PictureScan | None, sounds: Sequence[TrackScan] | None
 ) -> ScanSeries:
-    """Record what joined pictures and the tracks of sound show; return what is kept of them."""
+    """Record what joined pictures and the tracks of sound show; return what is kept of them.
+
+    ``sounds`` is empty for a file without sound, and ``None`` where it could not be scanned: then nothing is said of it.
+    """
     start = Fraction(0)
     rows = None
     if packets is None or scan is None:
@@ -54,12 +57,14 @@ def conclude_scan(
         verdicts = judge_pictures(scan, rate, full=full_range(builder))
         observe_pictures(builder, scan, verdicts)
         rows = picture_rows(scan, verdicts)
-    sound_rows = observe_sounds(builder, sounds, start)
+    if sounds is None:
+        builder.unread_missing(Stage.SAMPLES, "the sound could not be scanned")
+    sound_rows = () if sounds is None else observe_sounds(builder, sounds, start)
     builder.unread_missing(Stage.SAMPLES, "this engine does not measure it")
     return ScanSeries(
         pictures=rows if rows is not None else np.zeros(0, PICTURE_ROW),
         sounds=sound_rows,
-        starts=tuple(float(track.start - start) for track in sounds),
+        starts=tuple(float(track.start - start) for track in sounds or ()),
     )
 
 

@@ -83,7 +83,7 @@ def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponse:
         "count": _RUN,
         "widest": WIDEST_FRAME,
         "view": view,
-        "full": bool(facts and facts.facts["picture.range"].coded == "full"),
+        "full": bool(facts and facts.is_full_range),
         "area": list(next(iter(area.values()))) if area else None,
     }
     return _made(path, "frames", ask, "image/jpeg")

@@ -82,7 +82,7 @@ def scan(part_id: int) -> None:
         "sound": part.sound,
         "pictures_path": str(part.pictures_path),
         "sound_path": str(inspection.sound_path),
-        "full": (facts.facts["picture.range"].coded or facts.facts["picture.range"].declared) == "full",
+        "full": facts.is_full_range,
         "duration": float(facts.best("wrapper.duration") or 0),
     }
     try:

@@ -6,7 +6,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from brisk_core.facts import Depth, Inspection, inspection_from_json, inspection_to_json
+from brisk_core.facts import Depth, Inspection, Unheard, inspection_from_json, inspection_to_json
 from brisk_core.inspect import ScanPart, conclude_parts, inspect, scan_part
 from brisk_core.meters.tests.drawn import Plane, converted, moment, weave
 from brisk_core.meters.tests.test_area import boxed
@@ -53,10 +53,13 @@ class EncodedTest(TestCase):
                 found = self.facts(clean(), coding)
                 self.assertEqual(found.facts["picture.scan"].observed, "progressive")
                 self.assertEqual((found.best("content.cadence"), found.best("content.bars")), ("none", "none"))
-                self.assertEqual(
-                    found.facts["picture.bit_depth"].observed, 16 if coding.bits == 16 else coding.bits
-                ) if (name not in ("ffv1-16", "avc-10", "prores", "prores-444")) else None
                 self.assert_silent(found)
+                if coding.bits == 8:
+                    self.assertEqual(found.facts["picture.bit_depth"].observed, 8)
+
+    def test_eight_bits_in_sixteen_are_told(self) -> None:
+        found = self.facts(clean(), CODINGS["ffv1-16"])
+        self.assertEqual((found.facts["picture.bit_depth"].coded, found.facts["picture.bit_depth"].observed), (16, 8))
 
     def test_repeats_and_freezes_of_every_coder(self) -> None:
         planes = clean()
@@ -198,6 +201,9 @@ class PartsTest(TestCase):
             self.assertEqual(
                 load_scan(folder / "joined.npz").pictures.tobytes(), load_scan(folder / "whole.npz").pictures.tobytes()
             )
+            deaf = conclude_parts(kept, folder / "s.npz", segments, parts, None, folder / "deaf.npz")
+            self.assertEqual(deaf.unread["sound.clipping"], "the sound could not be scanned")
+            self.assertIs(deaf.facts["sound.clipping"].observed, Unheard.UNHEARD)
             half = conclude_parts(
                 kept, folder / "s.npz", segments, [parts[0], None], folder / "sound.npz", folder / "half.npz"
             )
