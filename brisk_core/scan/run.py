@@ -44,7 +44,7 @@ def conclude_scan(
 ) -> ScanSeries:
     """Record what joined pictures and the tracks of sound show; return what is kept of them.
 
-    ``sounds`` is empty for a file without sound, and ``None`` where it could not be scanned: then nothing is said of it.
+    ``sounds`` is empty for a file without sound, and ``None`` where it could not be scanned (nothing is said then).
     """
     start = Fraction(0)
     rows = None
