@@ -6,10 +6,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
+from brisk_core.edit.conform import conform, observed_of
+from brisk_core.edit.places import hold_chapters, hold_gaps
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
 from brisk_core.exact import Timecode
-from brisk_core.facts import Inspection, Kind, value_to_json
+from brisk_core.facts import Held, Inspection, Kind, value_to_json
+
+_SAME_SHAPE = Fraction(1, 100)  # of a ratio: 16:9 from 704 or 720 samples is one shape
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,8 +66,31 @@ def agree(inspection: Inspection, timeline: Timeline, part: FrameRange | None = 
             unit="Hz",
         ),
         "edit.length": _length(inspection, timeline, part),
+        "edit.shape": _shape(inspection, timeline),
     }
     return rows
+
+
+def hold(inspection: Inspection, timeline: Timeline, part: FrameRange | None = None) -> dict[str, Held]:
+    """Return what only the pictures of a file can answer about its timeline, by id; without them nothing."""
+    part = part or FrameRange.whole(timeline)
+    observed = observed_of(inspection)
+    if observed is None:
+        return {}
+    found = conform(timeline, part, observed).held()
+    found["edit.gaps"] = hold_gaps(timeline, part, observed)
+    found["edit.chapters"] = hold_chapters(timeline, part, inspection)
+    return found
+
+
+def _shape(inspection: Inspection, timeline: Timeline) -> Agreement:
+    """The shape that is shown: sizes times the shape of their pixels."""
+    found = inspection.best("picture.display_aspect")
+    expected = None
+    if timeline.size:
+        expected = Fraction(*timeline.size) * (timeline.pixel_aspect or 1)
+    agrees = None if expected is None or found is None else abs(found / expected - 1) < _SAME_SHAPE
+    return Agreement(kind=Kind.RATIO, timeline=expected, file=found, agrees=agrees)
 
 
 def _start(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:

@@ -2,6 +2,7 @@
 
 from brisk_core.facts.characteristic import Characteristic, Group, JudgedBy, Stage, Witness
 from brisk_core.facts.contradictions import find_contradictions
+from brisk_core.facts.held import Held, Sentence
 from brisk_core.facts.inspection import (
     INSPECTION_SCHEMA,
     Depth,
@@ -34,9 +35,11 @@ __all__ = [
     "Depth",
     "FactsBuilder",
     "Group",
+    "Held",
     "Inspection",
     "JudgedBy",
     "Kind",
+    "Sentence",
     "Span",
     "Stage",
     "TimeSpan",

@@ -40,6 +40,9 @@ _CUT_LEAST_UNLIKE = 0.15  # loss of correlation that a jump of levels needs besi
 _CUT_OVER, _CUT_FLOOR = 1.6, 0.1  # times the usual change, and added to it
 _CUT_LEVELS, _CUT_LEAST_LEVELS = 2.0, 0.004  # times the usual change of levels, and added to it
 _CUT_RESTLESS = 0.3  # usual loss of correlation from which the levels must change too
+_CUT_LEAP, _CUT_LEAST_LEAP = 3.0, 1.0  # times the usual change of the blocks, and 8-bit steps added to it
+_CUT_LEAP_LEVELS, _CUT_LEAST_LEAP_LEVELS = 5.0, 0.02  # times the usual change of levels, and added to it
+_CUT_LEAP_UNLIKE = 0.35  # loss of correlation that goes with such a leap
 _CUT_REACH = 4  # pictures before and after that are the usual
 
 
@@ -111,6 +114,13 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     usual_unlike, usual, most = _usual(unlike), _usual(score), neighbours(score, _CUT_REACH)
     leads = score >= np.nan_to_num(np.where(np.isnan(most), 0, most).max(axis=1))
     strong = (unlike > _CUT_UNLIKE) | ((levels > _CUT_HISTOGRAM) & (unlike > _CUT_LEAST_UNLIKE))
+    # Two shots of one place and one light: neither levels nor structure jump far, but everything changes at once.
+    moved = np.nan_to_num(rows["mean"].astype(np.float64))
+    # Within bars all of it is smaller, so it is held against what is usual.
+    leaps = (moved > _CUT_LEAP * _usual(moved) + _CUT_LEAST_LEAP) & (
+        levels > _CUT_LEAP_LEVELS * _usual(levels) + _CUT_LEAST_LEAP_LEVELS
+    )
+    strong |= leaps & (unlike > _CUT_LEAP_UNLIKE)
     other_levels = levels > _CUT_LEVELS * _usual(levels) + _CUT_LEAST_LEVELS
     # Where motion alone makes pictures unlike, structure does not tell a cut from a longer step.
     stands_out = (

@@ -194,6 +194,9 @@ def judge_range(histogram: LumaHistogram, *, full: bool) -> RangeVerdict:
         found_range = "narrow"
     shift = _shift(floor, ceiling, piled, holes, doubles, full=full)
     says = "" if found_range and shift else f"the samples reach from {floor:.0f} to {ceiling:.0f} (8-bit) only"
+    if shift == "none" and found_range == "full" and not full:
+        # Lossy coding fills the holes that a stretch leaves, so the two cannot be told apart by the histogram.
+        shift, says = None, "full range in a file that says narrow: stretched once too often, or flagged wrongly"
     return RangeVerdict(range=found_range, shift=shift, says=says)
 
 

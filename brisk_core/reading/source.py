@@ -15,7 +15,7 @@ from brisk_core.errors import UnreadableFile
 class Source:
     """A file to read."""
 
-    url: str  #: a local path or an fsspec URL
+    url: str  #: a whole local path or an fsspec URL
     name: str  #: the name to judge, without folders
     size: int  #: bytes
 
@@ -29,7 +29,9 @@ class Source:
             raise UnreadableFile(f"cannot open {url}: {error.strerror or error}") from error
         if info["type"] != "file":
             raise UnreadableFile(f"{url} is a {info['type']}; expected a file")
-        return cls(url=url, name=name or PurePosixPath(path).name, size=int(info["size"]))
+        # Children that read for us stand in another folder, so a path must not depend on it.
+        whole = path if "file" in filesystem.protocol else url
+        return cls(url=whole, name=name or PurePosixPath(path).name, size=int(info["size"]))
 
     @property
     def local_path(self) -> str | None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from brisk_core.exact import Timecode
 from brisk_core.samples.picture import Drawn, draw, weave
-from brisk_core.samples.programme import START_TIMECODE
+from brisk_core.samples.programme import LENGTH, SHOTS, START_TIMECODE
 
 Size = tuple[int, int]
 _SOURCE_RATE = Fraction(30)  # of the mixed drawing
@@ -85,6 +85,18 @@ def _boxed(number: int, rate: Fraction, size: Size) -> Drawn:
     return Drawn(luma, blue, red)
 
 
+def _edited_anew(number: int, rate: Fraction, size: Size) -> Drawn:
+    """Another version of the edit: the rope is gone, the match and the flare have changed places."""
+    bounds = [shot.start for shot in SHOTS] + [LENGTH]
+    spans = [(bounds[at], bounds[at + 1]) for at in (0, 1, 2, 4, 6, 5, 7)]
+    time = number / rate
+    for start, end in spans:
+        if time < end - start:
+            return draw(start + time, size, _label(number, rate))
+        time -= end - start
+    return draw(bounds[-1], size, _label(number, rate))
+
+
 #: Drawings by name; each draws picture ``number`` at a rate and a size.
 DRAWINGS: dict[str, Callable[[int, Fraction, Size], Drawn]] = {
     "frames": _frame,
@@ -94,4 +106,5 @@ DRAWINGS: dict[str, Callable[[int, Fraction, Size], Drawn]] = {
     "mixed-from-30": _mixed,
     "squeezed": _squeezed,
     "boxed": _boxed,
+    "edited-anew": _edited_anew,
 }

@@ -141,6 +141,16 @@ RENDERS: tuple[Recipe, ...] = (
     ),
     Recipe(name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4", spec="pebbleview-wide", settings=_WIDE),
     Recipe(
+        name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V09.mp4",
+        spec="pebbleview-wide",
+        settings=_WIDE,
+        draws="edited-anew",
+        extra_frames=-15,
+        fault="another version of the edit: one shot missing, two exchanged",
+        fails=("length", "integrity-edit-cuts"),
+        cautions=("integrity-edit-shots",),
+    ),
+    Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V01.mp4",
         spec="pebbleview-tall",
         settings=replace(_TALL, sound_rate=44100),
@@ -188,7 +198,7 @@ RENDERS: tuple[Recipe, ...] = (
         draws="fields",
         extra_frames=1,
         fault="one frame too long",
-        fails=("length",),
+        fails=("length", "integrity-edit-cuts"),
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_MERROW_HD50I_V04.mxf",

@@ -21,6 +21,28 @@ def _bounds(rate: Fraction) -> list[tuple[str, int, int]]:
     return [(shot.name, int(shot.start * rate), int(end * rate)) for shot, end in zip(SHOTS, ends, strict=True)]
 
 
+# : What the source of a shot is, where it is not as the timeline: phone footage, a small clip, film, sound from
+# elsewhere.
+_SOURCES: dict[str, dict[str, object]] = {
+    "Keys": {"rate": "28.8", "rate_mode": "variable", "size": "1920×1080", "scan": "progressive"},
+    "Rope": {"rate": "30", "size": "1280×720", "scan": "progressive", "sample_rate": 44100},
+    "Match": {"rate": "23.976", "size": "2048×1080", "scan": "progressive"},
+    "Dusk": {"size": "1440×1080", "pixel_aspect": "1:1"},
+}
+_AS_TIMELINE: dict[str, object] = {"rate": "25", "size": "1920×1080", "scan": "interlaced", "sample_rate": 48000}
+
+
+def _media(name: str, rate: int) -> otio.schema.ExternalReference:
+    """The media of a shot: a minute of it, with what is known of its pictures and sound."""
+    known = _AS_TIMELINE | {"bit_depth": 8, "rate_mode": "constant"} | _SOURCES.get(name, {})
+    around = otio.opentime.TimeRange(otio.opentime.RationalTime(0, rate), otio.opentime.RationalTime(60 * rate, rate))
+    reference = otio.schema.ExternalReference(
+        target_url=f"canal/{name.lower().replace(' ', '_')}.mov", available_range=around
+    )
+    reference.metadata["brisk_sentry"] = known
+    return reference
+
+
 def write_wide(path: Path) -> None:
     """Write the wide timeline: 1920 × 1080, 25 frames a second, from 10:00:00:00."""
     rate = 25
@@ -41,7 +63,7 @@ def write_wide(path: Path) -> None:
             source = otio.opentime.TimeRange(
                 otio.opentime.RationalTime(_HANDLE, rate), otio.opentime.RationalTime(end - start, rate)
             )
-            track.append(otio.schema.Clip(name=name, source_range=source))
+            track.append(otio.schema.Clip(name=name, source_range=source, media_reference=_media(name, rate)))
     picture.markers.append(
         otio.schema.Marker(name="Lamps lit", marked_range=otio.opentime.TimeRange(otio.opentime.RationalTime(50, rate)))
     )

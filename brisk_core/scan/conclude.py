@@ -215,7 +215,7 @@ def picture_rows(scan: PictureScan, verdicts: PictureVerdicts) -> NDArray[Any]:
     kept["residual"][:-1] = rows("motion")["residual"][1:]
     for edge in ("top", "bottom", "left", "right"):
         kept[edge] = area[edge]
-    kept["signature"] = rows("signature")["bits"]
+    kept["signature"], kept["waves"] = rows("signature")["bits"], rows("signature")["waves"]
     return kept
 
 

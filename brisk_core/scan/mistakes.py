@@ -17,6 +17,10 @@ _SHIFTS = {
     "stretched": "Levels are stretched: narrow range was blown up to full range, and shadows and lights are cut off.",
     "stretched-twice": "Levels are stretched twice: narrow range was blown up two times over; shadows are cut off.",
 }
+_UNTOLD_FULL = (
+    "The samples fill the full range, but the file says narrow: levels were stretched once too often, or the range is "
+    "flagged wrongly; shadows and lights are cut off when it is played."
+)
 _ENLARGED = 0.93  # of a side, below which a picture counts as enlarged
 _STANDARD_LINES = (480, 540, 576, 720, 1080, 2160)
 _NEAR_LINES = 0.04
@@ -27,6 +31,8 @@ def picture_mistakes(builder: FactsBuilder, verdicts: PictureVerdicts) -> tuple[
     found = [*_of_rate(verdicts), *_of_fields(builder, verdicts), *_of_shape(verdicts)]
     if verdicts.range.shift in _SHIFTS:
         found.insert(0, _SHIFTS[str(verdicts.range.shift)])
+    elif verdicts.range.range == "full" and not verdicts.full:
+        found.insert(0, _UNTOLD_FULL)
     return tuple(found)
 
 

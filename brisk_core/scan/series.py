@@ -1,6 +1,6 @@
 """What is kept of a scan for every picture and every tenth of a second: the lanes of the pages are drawn from it.
 
-About 40 bytes a picture before compression, and 10 bytes a tenth of a second for each sound track.
+About 60 bytes a picture before compression, and 10 bytes a tenth of a second for each sound track.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-SCAN_FORMAT = 1
+SCAN_FORMAT = 2
 
 #: Marks of a picture, one bit each.
 REPEAT, BLEND, DROP, COMB, BLACK, FREEZE, CUT, MISSING, FLASH = (1 << bit for bit in range(9))
@@ -21,7 +21,7 @@ PICTURE_ROW = np.dtype([
     ("marks", "u2"), ("moment", "u1"), ("low", "u1"), ("high", "u1"), ("mean", "u1"), ("change", "f2"), ("below", "f2"),
     ("above", "f2"), ("blocks", "f2"), ("residual", "f2"), ("top", "u2"), ("bottom", "u2"),
     ("left", "u2"), ("right", "u2"),
-    ("signature", "u8"),
+    ("signature", "u8"), ("waves", "i2", 11),
 ])  # fmt: skip
 SOUND_ROW = np.dtype([("momentary", "f2"), ("short", "f2"), ("true_peak", "f2"), ("phase", "f2"), ("level", "f2")])
 

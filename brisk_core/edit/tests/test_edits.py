@@ -95,8 +95,10 @@ class EdlTest(EditTest):
 
     def test_no_events_and_no_edit(self) -> None:
         self.assertIn("the EDL has no events", self.refused("TITLE: NOTHING\n", rate="25"))
-        self.assertIn("expected an OTIO document (JSON) or an EDL", self.refused("Dear editor,"))
-        self.assertEqual(self.refused(""), "the edit is empty; expected an OTIO document or an EDL")
+        self.assertIn(
+            "expected an OTIO document (JSON), an OTIO bundle, an AAF file or an EDL", self.refused("Dear editor,")
+        )
+        self.assertIn("the edit is empty; expected an OTIO document", self.refused(""))
 
     def test_the_tall_sample(self) -> None:
         write_tall(self.folder / "tall.edl")

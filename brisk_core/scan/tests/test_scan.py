@@ -4,6 +4,8 @@ from fractions import Fraction
 from pathlib import Path
 from unittest import TestCase
 
+import av
+import cv2
 import numpy as np
 
 from brisk_core.facts import Depth, Inspection, Unheard, inspection_from_json, inspection_to_json
@@ -122,6 +124,54 @@ class EncodedTest(TestCase):
                     (found.best("content.bars"), self.places(found, "content.black")), ("top-bottom", [(20, 28)])
                 )
                 self.assertIn((40, 41), self.places(found, "content.cuts"))
+
+    def test_wrong_range_conversions_through_coders(self) -> None:
+        def squeeze(plane: Plane) -> Plane:
+            return np.asarray(np.round(16 + plane.astype(float) * 219 / 255), np.uint8)
+
+        def stretch(plane: Plane) -> Plane:
+            return np.asarray(np.clip(np.round((plane.astype(float) - 16) * 255 / 219), 0, 255), np.uint8)
+
+        once, clean_planes = [squeeze(plane) for plane in clean()], clean()
+        for name in ("avc", "mpeg2", "prores", "vp9"):
+            with self.subTest(name):
+                shifts = [
+                    self.facts(planes, CODINGS[name]).best("content.level_shift")
+                    for planes in (clean_planes, once, [squeeze(plane) for plane in once])
+                ]
+                self.assertEqual(shifts, ["none", "squeezed", "squeezed-twice"])
+                found = self.facts([stretch(plane) for plane in clean_planes], CODINGS[name])
+                self.assertEqual(found.facts["picture.range"].observed, "full")
+                self.assertIsNot(found.facts["content.level_shift"].observed, "none")  # coding fills the comb
+                self.assertIn("full range", found.best("content.mistakes")[0])
+
+    def test_the_largest_pictures(self) -> None:
+        grain = np.random.default_rng(1).normal(0, 3, (2160, 4096)).astype(np.int16)
+        planes = []
+        for number in range(12):
+            large = cv2.resize(moment(number, size=(512, 270)), (4096, 2160), interpolation=cv2.INTER_CUBIC)
+            planes.append(np.asarray((large + np.roll(grain, 97 * number, 1)).clip(0, 255), np.uint8))
+        planes[6] = planes[5]
+        found = self.facts(planes, CODINGS["avc"])
+        self.assertEqual(found.facts["picture.scan"].observed, "progressive")
+        self.assertEqual(found.best("content.active_area"), (0, 0, 4096, 2160))
+        self.assertEqual(self.places(found, "content.repeat"), [(6, 7)])
+        self.assert_silent(found, but=("repeat", "mistakes"))
+
+    def test_leading_pictures_that_cannot_be_decoded_are_unreadable_and_not_black(self) -> None:
+        coding = replace(CODINGS["mpeg2"], suffix=".ts", options={"b": "6000000", "g": "12", "bf": "2"})
+        path = write(self.folder / "a", clean(), coding)
+        with av.open(str(path)) as container, av.open(str(self.folder / "cut.ts"), "w") as other:
+            stream = container.streams.video[0]
+            copy = other.add_stream_from_template(stream)
+            entries = [packet for packet in container.demux(stream) if packet.size]
+            second = [number for number, packet in enumerate(entries) if packet.is_keyframe][1]
+            for packet in entries[second:]:
+                packet.stream = copy
+                other.mux(packet)
+        found = inspected(self.folder / "cut.ts")
+        self.assertEqual(self.places(found, "content.unreadable"), [(0, 2)])
+        self.assert_silent(found, but=("unreadable",))
 
     def test_sound_of_a_file_and_its_places_on_the_clock_of_the_picture(self) -> None:
         sound = tone(-23, COUNT / 25)

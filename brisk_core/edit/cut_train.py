@@ -1,0 +1,141 @@
+"""A cut train laid on the cuts that are seen: for every cut of an edit, the offset of its place in the file.
+
+A chain of offsets is sought that explains the cuts seen with the fewest changes of offset.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.edit.ranges import FrameRange
+from brisk_core.edit.timeline import Timeline
+
+Floats = NDArray[np.float64]
+
+TOLERANCE = 1  # frames between a cut that is expected and one that is seen, where rates differ
+_MISS, _CHANGE = 1.0, 2.5  # costs of a cut that is not seen and of a change of offset
+_TELLING = 6  # frames that another speed must shift the end by, to be told from a shift
+_WRONG_END = 1.5  # cost of a file that does not begin or end where it should
+_AT_ONCE = 1 << 21  # pairs of cuts compared at once
+_MOST_OFFSETS = 24  # tried in one chain
+_SPEEDS = (Fraction(1), Fraction(25, 24), Fraction(24, 25), Fraction(1001, 1000), Fraction(1000, 1001))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Observed:
+    """What is seen of a file."""
+
+    cuts: tuple[int, ...]  #: first frames of shots, without the very first
+    frames: int
+    rate: Fraction  #: frames a second
+    black: tuple[tuple[int, int], ...] = ()  #: spans of frames
+
+
+@dataclass(slots=True)
+class CutTrain:
+    """A cut train laid on the cuts seen, at one speed of the timeline."""
+
+    speed: Fraction
+    expected: NDArray[
+        np.float64
+    ]  # of every cut of the timeline, in frames of the file counted from the timeline's start
+    offsets: NDArray[np.int64]  # for each cut, the offset of its place in the file
+    seen: NDArray[np.bool_]
+    cost: float
+
+
+def lay_cuts(
+    timeline: Timeline, part: FrameRange, observed: Observed, cuts: NDArray[np.int64], zones: NDArray[np.int64]
+) -> CutTrain:
+    """Return the cheapest way to lay the train on the cuts, over the speeds that are met in practice."""
+    best: CutTrain | None = None
+    for speed in _SPEEDS:
+        if speed != 1 and abs(1 - 1 / speed) * observed.frames < _TELLING:
+            continue  # so short a file looks the same at both
+        scale = observed.rate / timeline.rate / speed
+        laid = _lay(cuts, zones, scale, part, observed, speed)
+        laid.cost += 0 if speed == 1 else _MISS  # another speed must earn its place
+        if best is None or laid.cost < best.cost:
+            best = laid
+    assert best is not None  # noqa: S101 - there is at least one speed
+    return best
+
+
+def _lay(
+    cuts: NDArray[np.int64],
+    zones: NDArray[np.int64],
+    scale: Fraction,
+    part: FrameRange,
+    observed: Observed,
+    speed: Fraction,
+) -> CutTrain:
+    found = np.array(observed.cuts, np.int64)
+    expected = np.asarray(cuts * float(scale), np.float64)
+    tolerance = (0 if scale == 1 else TOLERANCE) + np.ceil(zones * float(scale)) // 2
+    ordered = round(-part.start * float(scale))
+    offsets = _candidates(expected, found, ordered)
+    seen = np.zeros((len(cuts), len(offsets)), np.bool_)
+    for column, offset in enumerate(offsets):
+        places = np.rint(expected + offset)
+        nearest = _distance(found, places)
+        seen[:, column] = nearest <= tolerance
+    reach = np.rint(expected[:, None] + offsets[None, :])
+    outside = (reach <= 0) | (reach >= observed.frames)
+    costs = np.where(seen, 0.0, np.where(outside, _MISS * 0.75, _MISS))
+    costs = costs + np.where((offsets == ordered)[None, :], 0.0, 0.01)  # the ordered place wins a tie
+    costs[0] += np.where(offsets == ordered, 0.0, _WRONG_END)
+    ends = np.rint(float(scale) * part.end + offsets)
+    costs[-1] += np.where(np.abs(ends - observed.frames) <= (0 if scale == 1 else TOLERANCE), 0.0, _WRONG_END)
+    path, cost = _cheapest(costs)
+    chosen = offsets[path]
+    rows = np.arange(len(cuts))
+    unexplained = len(found) - len({int(place) for place in reach[rows, path][seen[rows, path]]})
+    return CutTrain(
+        speed=speed, expected=expected, offsets=chosen, seen=seen[rows, path], cost=cost + max(unexplained, 0) * 0.5
+    )
+
+
+def _distance(found: NDArray[np.int64], places: Floats) -> Floats:
+    """Frames from each place to the nearest cut seen."""
+    if not len(found):
+        return np.full(len(places), np.inf)
+    at = np.searchsorted(found, places)
+    before = np.abs(places - found[np.maximum(at - 1, 0)])
+    after = np.abs(found[np.minimum(at, len(found) - 1)] - places)
+    return np.asarray(np.minimum(before, after), np.float64)
+
+
+def _candidates(expected: Floats, found: NDArray[np.int64], ordered: int) -> NDArray[np.int64]:
+    """The offsets at which the most cuts fall on cuts that are seen, the ordered one always among them."""
+    if not len(found):
+        return np.array([ordered], np.int64)
+    lowest, highest = (int(np.floor(one)) for one in (found[0] - expected[-1], found[-1] - expected[0]))
+    counted = np.zeros(highest - lowest + 2, np.int64)
+    few = max(1, _AT_ONCE // len(found))
+    for at in range(0, len(expected), few):
+        shifts = np.rint(found[None, :] - expected[at : at + few, None]).astype(np.int64) - lowest
+        counted += np.bincount(shifts.ravel(), minlength=len(counted))
+    most = np.argsort(counted, kind="stable")[::-1][:_MOST_OFFSETS]
+    return np.array(sorted({ordered, *(int(at) + lowest for at in most if counted[at] > 1)}), np.int64)
+
+
+def _cheapest(costs: Floats) -> tuple[NDArray[np.intp], float]:
+    """The cheapest path through rows of costs, a change of column costing ``_CHANGE``."""
+    rows, columns = costs.shape
+    total = costs[0].copy()
+    came = np.zeros((rows, columns), np.intp)
+    own = np.arange(columns)
+    for row in range(1, rows):
+        cheapest = int(total.argmin())
+        changed = total[cheapest] + _CHANGE
+        came[row] = np.where(total <= changed, own, cheapest)
+        total = np.minimum(total, changed) + costs[row]
+    path = np.empty(rows, np.intp)
+    path[-1] = int(total.argmin())
+    for row in range(rows - 1, 0, -1):
+        path[row - 1] = came[row, path[row]]
+    return path, float(total.min())

@@ -1,0 +1,334 @@
+"""From an OpenTimelineIO document to the timeline: tracks, nested edits, speeds, sources, marks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from functools import lru_cache
+from typing import Any
+
+import opentimelineio as otio
+
+from brisk_core.edit.hints import EditHints
+from brisk_core.edit.timeline import Event, Lane, Mark, Source, Timeline, stack_lanes
+from brisk_core.errors import EditRefused, ValueRefused
+from brisk_core.exact import Timecode, nearest_standard_rate, parse_rate, parse_ratio, parse_size
+
+_MOST_EVENTS = 200_000
+_DEEPEST = 24  # edits inside edits
+_LONGEST = 10 * 24 * 3600  # seconds of a timeline; beyond it a number is a mistake
+_WHOLE = Fraction(1, 100)  # how far a frame count may stray from a whole number, for times kept as floats
+_METADATA_KEY = "brisk_sentry"
+_FASTEST = 1000  # source seconds a second
+
+
+def from_document(document: otio.schema.Timeline, stem: str, hints: EditHints) -> Timeline:
+    """Return the timeline of a document that states its own rate; raises ``EditRefused``."""
+    own = document.metadata.get(_METADATA_KEY, {})
+    try:
+        stated = EditHints.from_json({key: _plain(value) for key, value in dict(own).items()})
+    except ValueRefused as error:
+        raise EditRefused(f"the metadata {_METADATA_KEY!r} of the OTIO document: {error}") from error
+    merged = replace(
+        stated, **{key: getattr(hints, key) for key in EditHints.__slots__ if getattr(hints, key) is not None}
+    )
+    rate = merged.rate or _rate_of(document)
+    start = document.global_start_time
+    label: Timecode | None = None
+    if merged.start:
+        label = Timecode.parse(merged.start, rate)
+    elif start is not None:
+        label = Timecode(frames=_frames(start, rate, "the start"), rate=rate)
+    return build_timeline(document, stem, rate, merged, start=label)
+
+
+def _plain(value: Any) -> Any:
+    return list(value) if not isinstance(value, str | int | float | bool) and hasattr(value, "__len__") else value
+
+
+def _rate_of(document: otio.schema.Timeline) -> Fraction:
+    """The rate of the global start, else of the first picture clip, else of the first clip."""
+    if document.global_start_time is not None:
+        return exact_rate(document.global_start_time.rate)
+    for track in (*document.video_tracks(), *document.audio_tracks()):
+        for child in track:
+            if isinstance(child, otio.core.Item) and child.source_range:
+                return exact_rate(child.duration().rate)
+    for clip in document.find_clips():
+        if clip.source_range:
+            return exact_rate(clip.source_range.duration.rate)
+    raise EditRefused("the OTIO document states no rate anywhere; give the rate when importing")
+
+
+@lru_cache(maxsize=256)
+def exact_rate(rate: float) -> Fraction:
+    """Return the exact rate behind a float: the standard rate it abbreviates, else the float's own short fraction."""
+    if not 0 < rate <= 1000:
+        raise EditRefused(f"met {rate} frames a second in the edit; expected more than 0 and at most 1000")
+    try:
+        labelled = parse_rate(f"{rate:.6g}")
+    except ValueRefused:
+        labelled = Fraction(rate).limit_denominator(1001)
+    return nearest_standard_rate(labelled) or labelled
+
+
+def _frames(time: Any, rate: Fraction, what: str) -> int:
+    """Return a time in whole frames of ``rate``; raises ``EditRefused`` when it falls between two frames."""
+    own = exact_rate(time.rate)
+    if own == rate and time.value.is_integer() and abs(time.value) < _LONGEST * 10:
+        return int(time.value)  # the usual case, without exact arithmetic
+    value = Fraction(time.value)
+    exact = value * rate / own
+    if abs(exact) > _LONGEST * rate:
+        raise EditRefused(f"{what} lies {float(exact / rate):.0f} s from the beginning; expected less than 10 days")
+    whole = round(exact)
+    if own == rate and abs(exact - whole) > _WHOLE:
+        raise EditRefused(f"{what} is {float(value)} frames; expected a whole number of frames")
+    return whole
+
+
+@dataclass(slots=True)
+class _Reader:
+    """Reads one document; counts what it makes, so that a small file cannot grow without end."""
+
+    rate: Fraction
+    sources: dict[tuple[str, str], int] = field(default_factory=dict)
+    found: list[Source] = field(default_factory=list)
+    made: int = 0
+
+    def events(self, children: Iterable[Any], what: str, depth: int = 0) -> list[Event]:
+        """Events of a track in its own frames from 0, nested edits opened."""
+        if depth > _DEEPEST:
+            raise EditRefused(f"{what} lies in more than {_DEEPEST} edits inside one another")
+        events: list[Event] = []
+        at = 0
+        for number, child in enumerate(children, 1):
+            place = f"event {number} of {what}"
+            if isinstance(child, otio.schema.Transition):
+                events += self._transition(child, at, place)
+                continue
+            length = self._length(child, place)
+            if length:
+                events += self._item(child, at, length, place, depth)
+            self._count(len(events))
+            at += length
+        return sorted(events, key=lambda event: (event.start, event.end))
+
+    def _count(self, more: int) -> None:
+        self.made += 1
+        if max(self.made, more) > _MOST_EVENTS:
+            raise EditRefused(f"the timeline has more than {_MOST_EVENTS} events")
+
+    def _transition(self, child: otio.schema.Transition, at: int, place: str) -> list[Event]:
+        before, after = (_frames(one, self.rate, place) if one else 0 for one in (child.in_offset, child.out_offset))
+        if before < 0 or after < 0:
+            raise EditRefused(f"{place} is a transition of negative length ({before} and {after} frames)")
+        if before + after == 0:
+            return []
+        return [Event(kind="transition", name=child.name or "", start=max(at - before, 0), end=at + after)]
+
+    def _length(self, child: Any, place: str) -> int:
+        try:
+            length = _frames(child.duration(), self.rate, place)
+        except (otio.exceptions.OTIOError, ValueError, AttributeError) as error:
+            raise EditRefused(f"{place} ({getattr(child, 'name', '')!r}) has no length: {error}") from error
+        if length < 0:
+            raise EditRefused(f"{place} ({child.name!r}) has a length of {length} frames; expected at least 0")
+        return length
+
+    def _item(self, child: Any, at: int, length: int, place: str, depth: int) -> list[Event]:
+        name, end = child.name or "", at + length
+        if isinstance(child, otio.schema.Gap) or not getattr(child, "enabled", True) or _is_black(child):
+            return [Event(kind="gap", name=name, start=at, end=end)]
+        speed = _speed(child, place)
+        if isinstance(child, otio.schema.Track | otio.schema.Stack):
+            inner = self._nested(child, place, depth + 1)
+            begin = _frames(child.source_range.start_time, self.rate, place) if child.source_range else 0
+            return _cut_out(inner, begin, length, at, speed, self.rate)
+        source = self._source(child)
+        begun = _seconds(child.source_range.start_time) if child.source_range else self.found[source].start
+        return [Event(kind="clip", name=name, start=at, end=end, source=source, source_start=begun, speed=speed)]
+
+    def _nested(self, child: Any, place: str, depth: int) -> list[Event]:
+        if isinstance(child, otio.schema.Track):
+            return self.events(child, place, depth)
+        lanes = [
+            Lane(kind="picture", name="", events=tuple(self.events(_children(one), place, depth))) for one in child
+        ]
+        length = max((lane.events[-1].end for lane in lanes if lane.events), default=0)
+        inner = []
+        for _, event, start, end in stack_lanes(tuple(lanes), length):
+            if event is None:
+                inner.append(Event(kind="gap", name="", start=start, end=end))
+                continue
+            later = Fraction(start - event.start) / self.rate * event.speed
+            begun = event.source_start + later if event.source_start is not None else None
+            inner.append(replace(event, start=start, end=end, source_start=begun))
+        kept = [event for lane in lanes[-1:] for event in lane.events if event.kind == "transition"]
+        return sorted([*inner, *kept], key=lambda event: (event.start, event.end))
+
+    def _source(self, clip: Any) -> int:
+        """The place of a clip's media among the sources; clips of the same media share one."""
+        reference = getattr(clip, "media_reference", None)
+        url = str(getattr(reference, "target_url", "") or "")
+        name = (getattr(reference, "name", "") or url.replace("\\", "/").rsplit("/", 1)[-1] or clip.name or "")[:200]
+        key = (name, url)
+        known = self.sources.get(key)
+        if known is None:
+            known = self.sources[key] = len(self.found)
+            self.found.append(self._new_source(clip, reference, name))
+        return known
+
+    def _new_source(self, clip: Any, reference: Any, name: str) -> Source:
+        stated: dict[str, Any] = {}
+        for holder in (clip, reference):
+            own = holder.metadata.get(_METADATA_KEY, {}) if holder is not None else {}
+            stated |= {key: _plain(value) for key, value in dict(own).items()}
+        missing = reference is None or isinstance(reference, otio.schema.MissingReference)
+        around = getattr(reference, "available_range", None)
+        try:
+            return Source(
+                name=name,
+                rate=_read(stated, "rate", parse_rate) or (exact_rate(around.start_time.rate) if around else None),
+                rate_mode=_choice(stated, "rate_mode", ("constant", "variable")),
+                size=_read(stated, "size", parse_size),
+                scan=_choice(stated, "scan", ("progressive", "interlaced")),
+                pixel_aspect=_read(stated, "pixel_aspect", parse_ratio),
+                sample_rate=_read(stated, "sample_rate", _whole),
+                bit_depth=_read(stated, "bit_depth", _whole),
+                start=_seconds(around.start_time) if around else None,
+                length=_seconds(around.duration) if around else None,
+                online=not missing,
+            )
+        except ValueRefused as error:
+            raise EditRefused(f"the metadata of the source {name!r}: {error}") from error
+
+
+def _read(stated: Mapping[str, Any], key: str, reader: Any) -> Any:
+    value = stated.get(key)
+    return reader(value) if value not in (None, "") else None
+
+
+def _choice(stated: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> str | None:
+    value = stated.get(key)
+    if value in (None, ""):
+        return None
+    if value not in allowed:
+        raise ValueRefused(f"met {value!r} as {key}; expected {' or '.join(allowed)}")
+    return str(value)
+
+
+def _whole(value: Any) -> int:
+    number = int(value) if isinstance(value, int | str) and str(value).isdigit() else 0
+    if not 1 <= number <= 1_000_000:
+        raise ValueRefused(f"met {value!r}; expected a whole number above 0")
+    return number
+
+
+def _seconds(time: Any) -> Fraction:
+    return Fraction(time.value).limit_denominator(1_000_000) / exact_rate(time.rate)
+
+
+def _children(item: Any) -> Iterable[Any]:
+    return item if isinstance(item, otio.schema.Track) else (item,)
+
+
+def _speed(child: Any, place: str) -> Fraction:
+    speed = Fraction(1)
+    for effect in getattr(child, "effects", ()):
+        if isinstance(effect, otio.schema.LinearTimeWarp):
+            scalar = effect.time_scalar
+            if not abs(scalar) <= _FASTEST:  # also refuses what is no number
+                raise EditRefused(f"{place} runs at {scalar} times its speed; expected at most {_FASTEST}")
+            speed *= Fraction(scalar).limit_denominator(100_000)
+    return speed
+
+
+def _cut_out(inner: Iterable[Event], begin: int, length: int, at: int, speed: Fraction, rate: Fraction) -> list[Event]:
+    """The part of a nested edit that is used, laid out from ``at``."""
+    if speed <= 0:  # standing still or running back: the inner cuts cannot be told frame by frame
+        first = next((event for event in inner if event.kind == "clip" and event.end > begin), None)
+        return [replace(first, start=at, end=at + length, speed=speed)] if first else []
+    used = []
+    for event in inner:
+        start, end = (max(0, min(round((one - begin) / speed), length)) for one in (event.start, event.end))
+        if end <= start:
+            continue
+        later = max(Fraction(begin - event.start), Fraction(0))
+        begun = event.source_start
+        if begun is not None and event.kind == "clip":
+            begun += later / rate * event.speed
+        used.append(replace(event, start=at + start, end=at + end, speed=event.speed * speed, source_start=begun))
+    return used
+
+
+def build_timeline(
+    document: otio.schema.Timeline, stem: str, rate: Fraction, hints: EditHints, start: Timecode | None
+) -> Timeline:
+    """Return the timeline of a document at a rate; raises ``EditRefused`` with what was met and where."""
+    if not len(document.tracks):
+        raise EditRefused("the timeline has no tracks; expected at least one picture track")
+    reader = _Reader(rate=rate)
+    lanes, marks, length = [], [], 0
+    try:
+        for number, track in enumerate(document.tracks, 1):
+            lane = _lane(reader, track, number)
+            lanes.append(lane)
+            length = max([length, *(event.end for event in lane.events if event.kind != "transition")])
+            marks += _marks(getattr(track, "markers", ()), rate)
+            marks += _marks_of_items(track, rate)
+    except RecursionError as error:
+        raise EditRefused("the timeline is nested too deeply") from error
+    marks += _marks(document.tracks.markers, rate)
+    if not any(event.kind == "clip" for lane in lanes for event in lane.events):
+        raise EditRefused("the timeline has tracks but no clips that are switched on; expected at least one")
+    return Timeline(
+        name=document.name or stem,
+        rate=rate,
+        start=start,
+        length=length,
+        lanes=tuple(lanes),
+        marks=tuple(sorted(set(marks), key=lambda mark: (mark.start, mark.name))),
+        sources=tuple(reader.found),
+        size=hints.size,
+        scan=hints.scan,
+        field_order=hints.field_order,
+        pixel_aspect=hints.pixel_aspect,
+        sample_rate=hints.sample_rate,
+    )
+
+
+def _lane(reader: _Reader, track: Any, number: int) -> Lane:
+    kind = "sound" if getattr(track, "kind", "") == otio.schema.TrackKind.Audio else "picture"
+    events = reader.events(_children(track), f"track {number}")
+    if not getattr(track, "enabled", True):
+        events = [replace(event, kind="gap") for event in events]
+    return Lane(kind=kind, name=track.name or f"{kind} {number}", events=tuple(events))
+
+
+def _is_black(child: Any) -> bool:
+    reference = getattr(child, "media_reference", None)
+    return isinstance(reference, otio.schema.GeneratorReference) and reference.generator_kind == "black"
+
+
+def _marks(markers: Any, rate: Fraction, shift: int = 0) -> list[Mark]:
+    found = []
+    for marker in markers:
+        at = _frames(marker.marked_range.start_time, rate, f"the mark {marker.name!r}") + shift
+        found.append(Mark(name=marker.name, start=at))
+    return found
+
+
+def _marks_of_items(track: Any, rate: Fraction) -> list[Mark]:
+    """Marks that sit on clips, in frames of the timeline; those on parts that were trimmed away are not shown."""
+    found: list[Mark] = []
+    at = 0
+    for child in _children(track):
+        if not isinstance(child, otio.core.Item):
+            continue
+        length = _frames(child.duration(), rate, "a clip")
+        begin = _frames(child.source_range.start_time, rate, "a clip") if child.source_range else 0
+        found += [one for one in _marks(child.markers, rate, at - begin) if at <= one.start < at + length]
+        at += length
+    return found

@@ -1,0 +1,185 @@
+from fractions import Fraction
+from unittest import TestCase
+
+import numpy as np
+
+from brisk_core.edit import Event, FrameRange, Lane, Source, Timeline
+from brisk_core.edit.conform import Conform, conform
+from brisk_core.edit.cut_train import Observed
+from brisk_core.exact import Timecode
+
+RATE = Fraction(25)
+LENGTHS = [int(one) for one in np.random.default_rng(7).integers(18, 120, 24)]
+
+
+def timeline(lengths: list[int] = LENGTHS, *, start: str = "10:00:00:00", rate: Fraction = RATE) -> Timeline:
+    events, at = [], 0
+    for number, length in enumerate(lengths, 1):
+        events.append(Event(kind="clip", name=f"S{number}", start=at, end=at + length, source=number))
+        at += length
+    lane = Lane(kind="picture", name="V1", events=tuple(events))
+    sources = tuple(Source(name=f"S{number}.mov") for number in range(len(lengths) + 1))
+    first = Timecode.parse(start, rate)
+    return Timeline(name="edit", rate=rate, start=first, length=at, lanes=(lane,), sources=sources)
+
+
+def cuts_of(lengths: list[int]) -> tuple[int, ...]:
+    return tuple(int(one) for one in np.cumsum(lengths)[:-1])
+
+
+class ConformTest(TestCase):
+    edit = timeline()
+    whole = FrameRange.whole(edit)
+
+    def laid(
+        self, cuts: tuple[int, ...], frames: int, *, part: FrameRange | None = None, rate: Fraction = RATE
+    ) -> Conform:
+        return conform(self.edit, part or self.whole, Observed(cuts=cuts, frames=frames, rate=rate))
+
+    def of(self, lengths: list[int]) -> Conform:
+        return self.laid(cuts_of(lengths), sum(lengths))
+
+    def states(self, found: Conform) -> dict[str, list[int]]:
+        kinds: dict[str, list[int]] = {}
+        for row in found.shots:
+            kinds.setdefault(row.state, []).append(row.shot.number)
+        return kinds
+
+    def only(self, found: Conform) -> str:
+        self.assertEqual(len(found.sentences), 1, [one.says for one in found.sentences])
+        self.assertFalse(found.right)
+        return found.sentences[0].says
+
+    def test_the_right_edit_is_silent(self) -> None:
+        found = self.of(LENGTHS)
+        self.assertTrue(found.right)
+        self.assertEqual((found.sentences, found.offset, found.matched, found.expected), ((), 0, 23, 23))
+        self.assertEqual(self.states(found), {"in place": list(range(1, 25))})
+        self.assertIn("master would tell", found.unknown[0])
+
+    def test_a_part_of_the_timeline_is_silent(self) -> None:
+        part = FrameRange(start=200, end=900)
+        cuts = tuple(cut - 200 for cut in cuts_of(LENGTHS) if 200 < cut < 900)
+        found = self.laid(cuts, 700, part=part)
+        self.assertEqual(found.sentences, ())
+        self.assertTrue(found.right)
+
+    def test_one_frame_late(self) -> None:
+        cuts = tuple(cut + 1 for cut in cuts_of(LENGTHS))
+        says = self.only(self.laid(cuts, sum(LENGTHS)))
+        self.assertIn("Everything is 1 frame late", says)
+        self.assertIn("begins at 09:59:59:24", says)
+        longer = self.only(self.laid(cuts, sum(LENGTHS) + 1))
+        self.assertIn("begins 1 frame too early", longer)
+
+    def test_a_missing_shot(self) -> None:
+        for gone in (3, 9, 22):
+            with self.subTest(gone=gone):
+                found = self.of([one for number, one in enumerate(LENGTHS, 1) if number != gone])
+                says = self.only(found)
+                self.assertIn(f"Shot {gone} “S{gone}” is missing", says)
+                self.assertEqual(self.states(found)["missing"], [gone])
+                self.assertEqual(self.states(found)["in place"], list(range(1, gone)))
+                self.assertEqual(self.states(found)["shifted"], list(range(gone + 1, 25)))
+
+    def test_two_missing_shots_at_two_places(self) -> None:
+        found = self.of([one for number, one in enumerate(LENGTHS, 1) if number not in (6, 15)])
+        self.assertEqual(self.states(found)["missing"], [6, 15])
+        self.assertEqual(len(found.sentences), 2)
+
+    def test_the_first_and_the_last_shot_missing_is_told_as_the_range(self) -> None:
+        head = self.only(self.of(LENGTHS[1:]))
+        self.assertIn("begins", head)
+        self.assertIn("too late", head)
+        tail = self.only(self.of(LENGTHS[:-1]))
+        self.assertIn("ends", tail)
+        self.assertIn("too early", tail)
+
+    def test_two_shots_that_changed_places(self) -> None:
+        lengths = list(LENGTHS)
+        lengths[3], lengths[4] = lengths[4], lengths[3]
+        self.assertNotEqual(lengths[3], lengths[4])
+        found = self.of(lengths)
+        self.assertIn("Shots 4 “S4” and 5 “S5” changed places", self.only(found))
+        self.assertEqual(self.states(found)["swapped"], [4, 5])
+
+    def test_a_trimmed_shot_and_a_longer_one(self) -> None:
+        shorter = list(LENGTHS)
+        shorter[9] -= 5
+        self.assertIn("Shot 10 “S10” is 5 frames too short", self.only(self.of(shorter)))
+        longer = list(LENGTHS)
+        longer[9] += 5
+        self.assertIn("5 frames more than the timeline has", self.only(self.of(longer)))
+
+    def test_another_range(self) -> None:
+        part = FrameRange(start=0, end=500)
+        cuts = tuple(cut - 600 for cut in cuts_of(LENGTHS) if 600 < cut < 1100)
+        says = self.only(self.laid(cuts, 500, part=part))
+        self.assertIn("another range: 10:00:24:00 to 10:00:44:00", says)
+
+    def test_another_edit(self) -> None:
+        other = [int(one) for one in np.random.default_rng(99).integers(18, 120, 24)]
+        found = self.of(other)
+        self.assertIn("another edit", self.only(found))
+        self.assertIsNone(found.offset)
+        self.assertIn("another edit", self.only(self.laid((), sum(LENGTHS))))
+
+    def test_another_rate_that_keeps_time_is_silent(self) -> None:
+        rate = Fraction(30)
+        cuts = tuple(round(cut * rate / RATE) for cut in cuts_of(LENGTHS))
+        self.assertEqual(self.laid(cuts, round(sum(LENGTHS) * rate / RATE), rate=rate).sentences, ())
+
+    def test_the_speed_of_25_for_24_and_of_1_001(self) -> None:
+        edit = timeline(rate=Fraction(24))
+        for rate, much in ((Fraction(25), "4.2 % faster"), (Fraction(24000, 1001), "0.1 % slower")):
+            long = LENGTHS * (1 if rate == 25 else 6)
+            edit = timeline(long, rate=Fraction(24))
+            found = conform(edit, FrameRange.whole(edit), Observed(cuts=cuts_of(long), frames=sum(long), rate=rate))
+            self.assertIn(much, found.sentences[0].says)
+
+    def test_a_transition_is_a_zone_and_a_join_of_one_source_is_no_cut(self) -> None:
+        lane = self.edit.lanes[0]
+        events = list(lane.events)
+        at = events[5].start
+        mixed = [*events[:5], Event(kind="transition", name="", start=at - 10, end=at + 10), *events[5:]]
+        edit = Timeline(
+            name="edit", rate=RATE, start=None, length=self.edit.length,
+            lanes=(Lane(kind="picture", name="V1", events=tuple(mixed)),),
+        )  # fmt: skip
+        for moved in (-6, 0, 6):
+            cuts = tuple(cut + moved if cut == at else cut for cut in cuts_of(LENGTHS))
+            found = conform(edit, self.whole, Observed(cuts=cuts, frames=edit.length, rate=RATE))
+            self.assertEqual([one.says for one in found.sentences if one.fault], [])
+        split = [
+            Event(kind="clip", name="a", start=0, end=40, source=0, source_start=Fraction(0)),
+            Event(kind="clip", name="a", start=40, end=90, source=0, source_start=Fraction(40, 25)),
+            Event(kind="clip", name="b", start=90, end=120, source=1, source_start=Fraction(0)),
+        ]
+        joined = Timeline(
+            name="e", rate=RATE, start=None, length=120, lanes=(Lane(kind="picture", name="V1", events=tuple(split)),)
+        )
+        self.assertEqual(joined.cuts, (90,))
+
+    def test_too_few_cuts_are_not_measured(self) -> None:
+        edit = timeline([100, 120])
+        found = conform(edit, FrameRange.whole(edit), Observed(cuts=(100,), frames=220, rate=RATE))
+        self.assertFalse(found.measured)
+        self.assertFalse(found.right)
+        self.assertIn("too few cuts", found.unknown[0])
+
+    def test_a_cut_that_is_not_seen_and_one_inside_the_source(self) -> None:
+        cuts = list(cuts_of(LENGTHS))
+        lost = cuts.pop(11)
+        found = self.laid(tuple(cuts), sum(LENGTHS))
+        self.assertEqual((found.missing, found.right), ((lost,), True))
+        self.assertIn("1 cut of the timeline is not seen", found.sentences[0].says)
+        more = tuple(sorted([*cuts_of(LENGTHS), 333]))
+        found = self.laid(more, sum(LENGTHS))
+        self.assertEqual((found.extra, found.right), ((333,), True))
+
+    def test_thousands_of_cuts(self) -> None:
+        lengths = [int(one) for one in np.random.default_rng(3).integers(10, 200, 3000)]
+        edit = timeline(lengths)
+        kept = [one for number, one in enumerate(lengths, 1) if number not in (500, 2000)]
+        found = conform(edit, FrameRange.whole(edit), Observed(cuts=cuts_of(kept), frames=sum(kept), rate=RATE))
+        self.assertEqual(self.states(found)["missing"], [500, 2000])

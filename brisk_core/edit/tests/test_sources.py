@@ -1,0 +1,153 @@
+from dataclasses import replace
+from fractions import Fraction
+from unittest import TestCase
+
+from brisk_core.edit import (
+    Event,
+    Flag,
+    Lane,
+    Source,
+    Target,
+    Timeline,
+    change_rate,
+    compare_edits,
+    sources_against,
+    write_edl,
+    write_otio,
+)
+from brisk_core.edit.sources import FINE, NOTE, TROUBLE
+from brisk_core.edit.tests.test_conform import timeline
+from brisk_core.errors import EditRefused
+
+
+class RateChangeTest(TestCase):
+    def test_whole_multiples_are_even(self) -> None:
+        for source, target in ((25, 50), (50, 25), (30, 60), (24, 24)):
+            self.assertTrue(change_rate(Fraction(source), Fraction(target)).even)
+        self.assertIn("every frame shown 2 times", change_rate(Fraction(25), Fraction(50)).says)
+        self.assertIn("one frame of 2 kept", change_rate(Fraction(60), Fraction(30)).says)
+
+    def test_the_pattern_repeats_and_leaves_out_what_it_says(self) -> None:
+        for source, target in ((24, 25), (30, 25), (25, 30), (24, 30), (50, 30)):
+            with self.subTest(source=source, target=target):
+                change = change_rate(Fraction(source), Fraction(target))
+                cycles = Fraction(target) / len(change.steps)
+                self.assertTrue(change.whole)
+                self.assertEqual(sum(step.repeats for step in change.steps) * cycles, change.repeated)
+                self.assertEqual(sum(step.skipped for step in change.steps) * cycles, change.dropped)
+                mixed = sum(0 < step.share < 1 for step in change.steps) * cycles
+                self.assertEqual(mixed, change.mixed)
+
+    def test_rates_that_differ_by_a_thousandth_are_a_matter_of_speed(self) -> None:
+        says = change_rate(Fraction(24000, 1001), Fraction(24)).says
+        self.assertIn("one frame repeated every 42 s", says)
+        self.assertIn("0.1 % faster", says)
+
+    def test_wandering_rates_have_a_long_cycle_that_is_cut(self) -> None:
+        change = change_rate(Fraction(144, 5), Fraction(25))
+        self.assertEqual((len(change.steps), change.whole), (60, False))
+        self.assertRaises(ValueError, change_rate, Fraction(0), Fraction(25))
+
+
+class SourcesTest(TestCase):
+    target = Target(name="t", rate=Fraction(25), size=(1920, 1080), scan="progressive", sample_rate=48000, bit_depth=10)
+
+    def changes(self, **source: object) -> list[tuple[str, int]]:
+        known = {"name": "a", "rate": Fraction(25), "size": (1920, 1080), "scan": "progressive"} | source
+        event = Event(kind="clip", name="a", start=0, end=50, source=0, source_start=Fraction(0))
+        edit = Timeline(
+            name="e", rate=Fraction(25), start=None, length=50, sources=(Source(**known),),  # type: ignore[arg-type]
+            lanes=(Lane(kind="picture", name="V1", events=(event,)),),
+        )  # fmt: skip
+        use = sources_against(edit, self.target)[0]
+        self.assertEqual(use.frames, 50)
+        return [(change.what, change.weight) for change in use.changes]
+
+    def test_each_change_is_found(self) -> None:
+        self.assertEqual(self.changes(), [])
+        self.assertEqual(self.changes(rate=Fraction(30)), [("rate", TROUBLE)])
+        self.assertEqual(self.changes(rate=Fraction(50)), [("rate", NOTE)])
+        self.assertEqual(self.changes(rate_mode="variable"), [("rate", TROUBLE)])
+        self.assertEqual(self.changes(size=(1280, 720)), [("size", TROUBLE)])
+        self.assertEqual(self.changes(size=(3840, 2160)), [("size", FINE)])
+        self.assertEqual(self.changes(size=(1440, 1080)), [("shape", TROUBLE)])
+        self.assertEqual(self.changes(size=(1440, 1080), pixel_aspect=Fraction(4, 3)), [])
+        self.assertEqual(self.changes(scan="interlaced"), [("scan", TROUBLE)])
+        self.assertEqual(self.changes(sample_rate=44100), [("sound", NOTE)])
+        self.assertEqual(self.changes(bit_depth=8), [("depth", NOTE)])
+        self.assertEqual(self.changes(online=False), [("media", NOTE)])
+
+    def test_a_clip_that_asks_for_more_than_its_media_hold(self) -> None:
+        self.assertEqual(self.changes(start=Fraction(0), length=Fraction(1)), [("media", TROUBLE)])
+        self.assertEqual(self.changes(start=Fraction(0), length=Fraction(2)), [])
+
+    def test_what_nobody_says_is_unknown(self) -> None:
+        event = Event(kind="clip", name="a", start=0, end=50, source=0)
+        edit = Timeline(
+            name="e", rate=Fraction(25), start=None, length=50, sources=(Source(name="a"),),
+            lanes=(Lane(kind="picture", name="V1", events=(event,)),),
+        )  # fmt: skip
+        self.assertEqual(sources_against(edit, self.target)[0].unknown, ("rate", "size", "scan"))
+
+
+class VersionsTest(TestCase):
+    def test_what_changed_between_two_versions(self) -> None:
+        old = timeline([50, 60, 70, 80])
+        self.assertEqual(compare_edits(old, old), [])
+        events = list(old.lanes[0].events)
+        longer = [
+            events[0],
+            replace(events[1], end=115),
+            *(replace(e, start=e.start + 5, end=e.end + 5) for e in events[2:]),
+        ]
+        new = replace(old, length=265, lanes=(replace(old.lanes[0], events=tuple(longer)),))
+        says = [change.says for change in compare_edits(old, new)]
+        self.assertEqual(says, ["length was 260 frames and is 265 frames", "shot “S2” is 5 frames longer"])
+        names = ["S1", "S4", "S2", "new"]
+        moved = replace(
+            old,
+            lanes=(
+                replace(
+                    old.lanes[0],
+                    events=tuple(replace(e, name=n, source=None) for e, n in zip(events, names, strict=True)),
+                ),
+            ),
+        )
+        kinds = sorted(change.kind for change in compare_edits(old, moved))
+        self.assertIn("added", kinds)
+        self.assertIn("removed", kinds)
+
+
+class ExportTest(TestCase):
+    edit = replace(timeline(), sources=tuple(Source(name=f"clip {number}") for number in range(30)))
+    flags = (Flag(start=30, end=33, label="Repeats", says="3 frames repeat", outcome="fail"),)
+
+    def test_otio_comes_back_as_it_was_with_the_findings_as_marks(self) -> None:
+        import tempfile
+        from pathlib import Path
+
+        from brisk_core.edit import import_edit
+
+        lane = self.edit.lanes[0]
+        events = list(lane.events)
+        at = events[3].start
+        events.insert(3, Event(kind="transition", name="x", start=at - 5, end=at + 5))
+        events[5] = replace(events[5], speed=Fraction(1, 2))
+        edit = replace(self.edit, lanes=(replace(lane, events=tuple(events)),))
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "a.otio"
+            path.write_text(write_otio(edit, self.flags))
+            back = import_edit(path)
+        self.assertEqual(
+            [(e.kind, e.start, e.end, e.speed) for e in back.lanes[0].events],
+            [(e.kind, e.start, e.end, e.speed) for e in events],
+        )
+        self.assertEqual((back.start, back.length), (edit.start, edit.length))
+        self.assertEqual([(mark.name, mark.start) for mark in back.marks], [("Repeats", 30)])
+
+    def test_an_edl_has_the_findings_under_their_event(self) -> None:
+        lines = write_edl(self.edit, self.flags).splitlines()
+        at = lines.index("* LOC: 10:00:01:05 RED     Repeats: 3 frames repeat")
+        self.assertTrue(lines[at - 2].startswith("001"))
+        with self.assertRaises(EditRefused):
+            write_edl(replace(self.edit, start=None), ())
