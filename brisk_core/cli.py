@@ -14,9 +14,20 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from brisk_core import sandbox
-from brisk_core.edit import EditHints, Timeline, parse_range, timeline_from_json
+from brisk_core.edit import EditHints, FrameRange, Timeline, parse_range, timeline_from_json
 from brisk_core.errors import EditRefused, RangeRefused, SpecRefused, UnreadableFile, ValueRefused
-from brisk_core.facts import REGISTRY, Depth, Inspection, Unheard, Witness, inspection_from_json, spell
+from brisk_core.facts import (
+    REGISTRY,
+    Depth,
+    Held,
+    Inspection,
+    Unheard,
+    Witness,
+    inspection_from_json,
+    inspection_to_json,
+    spell,
+)
+from brisk_core.master import held_of, ordered_frames, shot_names
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
 from brisk_core.report import check_to_json
@@ -50,7 +61,7 @@ def _parser() -> argparse.ArgumentParser:
     check = verbs.add_parser("check", help="judge a file by a spec and a timeline")
     check.add_argument("file")
     check.add_argument("--spec", required=True, help="a spec document, or the id of a shipped spec")
-    check.add_argument("--timeline", help="an OTIO or EDL file")
+    check.add_argument("--timeline", help="an OTIO file or bundle, an AAF or an EDL file")
     check.add_argument("--range", help="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after")
     check.add_argument("--master", help="a master to hold the file against")
     check.add_argument("--edit-rate", help="frame rate of an EDL, which does not state it")
@@ -73,15 +84,16 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return NO_FAIL
 
 
-def _read(file: str, depth: Depth, series_path: Path | None = None) -> Inspection:
+def _read(file: str, depth: Depth, series_path: Path | None = None, scan_path: Path | None = None) -> Inspection:
     try:
         source = Source.at(file)
         request = {
-            "url": file,
+            "url": source.url,
             "name": source.name,
             "depth": depth.value,
             "take_digest": depth is not Depth.HEADERS,
             "series_path": str(series_path) if series_path else None,
+            "scan_path": str(scan_path) if scan_path else None,
         }
         return inspection_from_json(sandbox.run("inspect", request))
     except UnreadableFile as error:
@@ -89,8 +101,6 @@ def _read(file: str, depth: Depth, series_path: Path | None = None) -> Inspectio
 
 
 def _inspect(options: argparse.Namespace) -> int:
-    from brisk_core.facts import inspection_to_json
-
     inspection = _read(options.file, Depth(options.depth))
     if options.json:
         print(json.dumps(inspection_to_json(inspection), indent=2, ensure_ascii=False))
@@ -127,8 +137,8 @@ def _read_timeline(path: str, inspection: Inspection, rate: str | None) -> Timel
     assumed = inspection.best("picture.frame_rate")
     hints: dict[str, Any] = {"rate": rate, "assumed_rate": str(assumed) if assumed else None}
     try:
-        if not Path(path).is_file():
-            raise _Refusal(WRONG_USE, f"there is no timeline {path!r}; expected an OTIO or EDL file")
+        if not Path(path).exists():
+            raise _Refusal(WRONG_USE, f"there is no timeline {path!r}; expected an OTIO, AAF or EDL file")
         EditHints.from_json(hints)
         request = {"path": str(Path(path).resolve()), "name": Path(path).name, "hints": hints}
         return timeline_from_json(sandbox.run("edit", request))
@@ -142,23 +152,52 @@ def _check(options: argparse.Namespace) -> int:
     spec = _read_spec(options.spec)
     if options.range and not options.timeline:
         raise _Refusal(WRONG_USE, "a range needs a timeline; expected --timeline beside --range")
-    if options.master:
-        raise _Refusal(WRONG_USE, "this engine does not hold a file against a master yet; expected no --master")
-    with tempfile.TemporaryDirectory() as folder:
-        series_path = Path(folder) / "series.npz"
-        inspection = _read(options.file, Depth.FULL, series_path)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        series_path = folder / "file.series.npz"
+        inspection = _read(options.file, Depth.FULL, series_path, folder / "file.scan.npz")
         series = load_series(series_path) if series_path.exists() else None
-    timeline = _read_timeline(options.timeline, inspection, options.edit_rate) if options.timeline else None
-    try:
-        part = parse_range(options.range, timeline) if options.range and timeline else None
-    except RangeRefused as error:
-        raise _Refusal(WRONG_USE, str(error)) from error
-    check = judge(spec, inspection, timeline=timeline, part=part, series=series)
+        timeline = _read_timeline(options.timeline, inspection, options.edit_rate) if options.timeline else None
+        try:
+            part = parse_range(options.range, timeline) if options.range and timeline else None
+        except RangeRefused as error:
+            raise _Refusal(WRONG_USE, str(error)) from error
+        master = _against_master(options, inspection, folder, timeline, part) if options.master else None
+    check = judge(spec, inspection, timeline=timeline, part=part, series=series, master=master)
     if options.json:
         print(json.dumps(check_to_json(check, inspection), indent=2, ensure_ascii=False))
     else:
         _print_check(check)
     return A_FAIL if check.counts[Outcome.FAIL.value] else NO_FAIL
+
+
+def _against_master(
+    options: argparse.Namespace,
+    inspection: Inspection,
+    folder: Path,
+    timeline: Timeline | None,
+    part: FrameRange | None,
+) -> dict[str, Held]:
+    """Inspect the master and hold the file against it; a range of the timeline is one of the master too."""
+    master = _read(options.master, Depth.FULL, folder / "master.series.npz", folder / "master.scan.npz")
+    rate, frames = master.best("picture.frame_rate"), master.best("picture.frame_count")
+    request: dict[str, Any] = {
+        name: {
+            "url": Source.at(url).url,
+            "document": inspection_to_json(known),
+            "series_path": str(folder / f"{name}.series.npz"),
+            "scan_path": str(folder / f"{name}.scan.npz"),
+        }
+        for name, url, known in (("file", options.file, inspection), ("master", options.master, master))
+    }
+    if timeline and rate and frames:
+        request["names"] = shot_names(timeline, rate)
+        if part:
+            request["ordered"] = ordered_frames(timeline, part, rate, frames)
+    try:
+        return held_of(sandbox.run("against", request))
+    except UnreadableFile as error:
+        raise _Refusal(UNREADABLE, f"{options.master}: {error}") from error
 
 
 def _print_check(check: Check) -> None:

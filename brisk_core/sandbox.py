@@ -322,6 +322,28 @@ def _do_edit(request: dict[str, Any]) -> Any:
     return timeline_to_json(import_edit(Path(request["path"]), name=request["name"], hints=hints))
 
 
+def _do_against(request: dict[str, Any]) -> Any:
+    from brisk_core.facts import inspection_from_json
+    from brisk_core.master import Side, hold_against
+    from brisk_core.reading import Source
+
+    sides = [
+        Side(
+            source=Source.at(side["url"]),
+            inspection=inspection_from_json(side["document"]),
+            series_path=Path(side["series_path"]),
+            scan_path=Path(side["scan_path"]),
+        )
+        for side in (request["file"], request["master"])
+    ]
+    ordered = request.get("ordered")
+    names = [(start, name) for start, name in request.get("names", ())]
+    found = hold_against(
+        sides[0], sides[1], ordered=tuple(ordered) if ordered else None, names=names, progress=_Reporter()
+    )
+    return found.document
+
+
 _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "digest": _do_digest,
     "inspect": _do_inspect,
@@ -332,6 +354,7 @@ _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "strip": _do_strip,
     "clip": _do_clip,
     "edit": _do_edit,
+    "against": _do_against,
 }
 
 

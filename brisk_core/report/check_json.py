@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from brisk_core.edit import Agreement
-from brisk_core.facts import Inspection, Unheard, Witness, value_to_json
+from brisk_core.facts import Held, Inspection, Unheard, Witness, value_to_json
 from brisk_core.spec import Check, Finding
 from brisk_core.version import ENGINE
 
@@ -21,7 +21,12 @@ def finding_to_json(finding: Finding) -> dict[str, Any]:
         value = getattr(finding, name)
         if value is Unheard.UNHEARD:
             continue
-        said[name] = value.to_json() if isinstance(value, Agreement) else value_to_json(row.kind, row.per_track, value)
+        if isinstance(value, Agreement):
+            said[name] = value.to_json()
+        elif isinstance(value, Held):
+            said[name] = value.document
+        else:
+            said[name] = value_to_json(row.kind, row.per_track, value)
     return {
         "line": finding.line.id,
         "label": finding.line.label,

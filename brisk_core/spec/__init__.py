@@ -1,28 +1,23 @@
 """Delivery specifications.
 
 From the ground up: ``values``, ``patterns``, ``conditions``, ``span_conditions``, ``document``, ``rule``,
-``content_rules``, ``rules``, ``reasons``, ``integrity``, ``judge``, ``shelf``.
+``content_rules``, ``rules``, ``reasons``, ``integrity`` and ``against`` (lines beside a spec's own), ``finding``,
+``judge``, ``versions``, ``target``, ``shelf``.
 """
 
 from brisk_core.spec.conditions import bounds
 from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Line, Spec, Weight, parse_spec, spec_to_document
+from brisk_core.spec.finding import Check, Finding, Outcome, Verdict, counts_of, verdict_of
 from brisk_core.spec.integrity import INTEGRITY
-from brisk_core.spec.judge import (
-    Check,
-    Finding,
-    Outcome,
-    Verdict,
-    bit_rate_limits,
-    counts_of,
-    judge,
-    lines_that_differ,
-    verdict_of,
-)
+from brisk_core.spec.judge import bit_rate_limits, judge
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.shelf import read_schema, shelf_specs, shelf_texts
+from brisk_core.spec.target import target_of
 from brisk_core.spec.values import read_value
+from brisk_core.spec.versions import EVERY_FILE, lines_that_differ
 
 __all__ = [
+    "EVERY_FILE",
     "FAMILIES",
     "INTEGRITY",
     "SPEC_FORMAT",
@@ -45,5 +40,6 @@ __all__ = [
     "shelf_specs",
     "shelf_texts",
     "spec_to_document",
+    "target_of",
     "verdict_of",
 ]

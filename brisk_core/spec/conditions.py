@@ -24,6 +24,10 @@ TIMELINE_TWINS = {
     "picture.scan": "edit.scan",
     "picture.pixel_aspect": "edit.pixel_aspect",
     "picture.frame_count": "edit.length",
+    "picture.display_aspect": "edit.shape",
+    "content.cuts": "edit.cuts",
+    "content.black": "edit.gaps",
+    "text.chapters": "edit.chapters",
     "wrapper.start_timecode": "edit.start_timecode",
     "sound.sample_rate": "edit.sample_rate",
 }
@@ -159,6 +163,14 @@ class SameAsTimeline(Condition):
 
     def required(self) -> str:
         return "as the timeline" + (f" ± {self.tolerance} frames" if self.tolerance else "")
+
+
+@dataclass(frozen=True, slots=True)
+class SameAsMaster(Condition):
+    """As the master has it."""
+
+    def required(self) -> str:
+        return "as the master"
 
 
 @dataclass(frozen=True, slots=True)
@@ -320,6 +332,12 @@ class ConditionReader:
             raise ValueRefused(f"a timeline has no {row.label.lower()}; it has {', '.join(sorted(TIMELINE_TWINS))}")
         return condition
 
+    def same_as_master(self, row: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_true(value)
+        if not row.id.startswith("master."):
+            raise ValueRefused(f"works on what a master answers only (master.*); {row.id} is another")
+        return SameAsMaster(row)
+
     def cases(self, row: Characteristic, value: object, place: str) -> Condition:
         if not isinstance(value, list) or not value:
             raise ValueRefused(f"needs a list of cases; got {value!r}")
@@ -425,6 +443,7 @@ _READERS: dict[str, _Reader] = {
     "absent": ConditionReader.absent,
     "matches": ConditionReader.matches,
     "same_as_timeline": ConditionReader.same_as_timeline,
+    "same_as_master": ConditionReader.same_as_master,
     "witnesses_agree": ConditionReader.witnesses_agree,
     "fits_buffer": ConditionReader.fits_buffer,
     "table": ConditionReader.table,

@@ -10,6 +10,7 @@ from brisk_core.spec.conditions import Near, Present, Within
 from brisk_core.spec.rule import Rule, Unmet, places, sentences
 from brisk_core.spec.span_conditions import SpanCondition
 
+_MOST_TOLD = 4  # sentences of a comparison in one finding
 _BARS = {"top-bottom": "above and below", "sides": "at both sides", "all": "on all four sides"}
 _LOUDNESS = ("sound.loudness", "sound.programme_loudness")
 
@@ -48,7 +49,34 @@ def _gain(unmet: Unmet) -> dict[str, Any]:
     return {"how": f"{abs(change):.1f} dB {'too quiet' if change > 0 else 'too loud'}"}
 
 
+def _told(unmet: Unmet) -> dict[str, Any]:
+    """What a comparison has to say, the first sentences of it."""
+    more = len(unmet.found) - _MOST_TOLD
+    return {"told": " ".join(unmet.found[:_MOST_TOLD]) + (f" And {more} more." if more > 0 else "")}
+
+
 CONTENT_RULES: tuple[Rule, ...] = (
+    Rule(
+        code="edit.differs",
+        applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("edit."),
+        template="{told}",
+        parameters=_told,
+        why="A wrong version, a wrong range or a missing shot is seen by everybody who knows the programme.",
+    ),
+    Rule(
+        code="master.differs",
+        applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("master."),
+        template="{told}",
+        parameters=_told,
+        why="What differs from the master came in with this export.",
+    ),
+    Rule(
+        code="shape.other",
+        applies=lambda unmet: unmet.id == "edit.shape",
+        template="the picture is shown as {found}, the timeline is {required}: stretched sideways, or cut to fit.",
+        why="A picture in another shape than its edit was cut, fitted with bars, or stretched sideways.",
+        remedy="Set size and pixel aspect of the export so that the shape stays; where another is ordered, fit or cut.",
+    ),
     Rule(
         code="content.mistakes",
         applies=lambda unmet: unmet.id in ("content.mistakes", "sound.mistakes") and bool(unmet.found),

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import enum
 import math
-from collections import Counter
-from collections.abc import Iterable, Mapping, Set
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Set
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.edit import Agreement, FrameRange, Timeline, agree
+from brisk_core.edit import Agreement, FrameRange, Timeline, agree, hold
 from brisk_core.exact import spell_bit_rate, spell_rate_exactly
 from brisk_core.facts import (
     REGISTRY,
     Characteristic,
+    Held,
     Inspection,
     JudgedBy,
     Kind,
@@ -27,92 +26,29 @@ from brisk_core.facts import (
     spell,
 )
 from brisk_core.packets import PacketSeries, fit_buffer
+from brisk_core.spec.against import MASTER_LINES, TIMELINE_LINES
 from brisk_core.spec.conditions import (
     Cases,
     Condition,
+    Equals,
     FitsBuffer,
+    OneOf,
     Present,
+    SameAsMaster,
     SameAsTimeline,
     Table,
     WitnessesAgree,
     bounds,
 )
 from brisk_core.spec.document import Line, Spec, Weight
+from brisk_core.spec.finding import Check, Finding, Outcome
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.rule import Unmet
 from brisk_core.spec.rules import MET, UNHEARD, asked_value, rule_for
 from brisk_core.spec.span_conditions import SpanCondition
 
-
-class Outcome(enum.Enum):
-    """The outcome of one line."""
-
-    PASS = "pass"  # noqa: S105 - a finding, not a password
-    FAIL = "fail"
-    CAUTION = "caution"
-    NOT_MEASURED = "not measured"
-    WAIVED = "waived"
-
-
-class Verdict(enum.Enum):
-    """The outcome of a check."""
-
-    PASS = "pass"  # noqa: S105
-    FAIL = "fail"
-    CAUTION = "caution"
-    NOT_MEASURED = "not measured"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
-    """The outcome of one line in one check."""
-
-    line: Line
-    outcome: Outcome
-    code: str  #: stable code of the rule that speaks
-    required: str  #: spelled
-    found: str  #: spelled, of the witness that decides
-    declared: Any
-    coded: Any
-    observed: Any  #: for ``edit.*`` an ``Agreement``
-    says: str
-    why: str
-    remedy: str
-    spans: tuple[Span, ...] = ()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Check:
-    """A file judged."""
-
-    spec: Spec
-    findings: tuple[Finding, ...]  #: in the order of the spec's lines
-
-    @property
-    def counts(self) -> dict[str, int]:
-        """Lines by outcome, every outcome named."""
-        return counts_of(finding.outcome.value for finding in self.findings)
-
-    @property
-    def verdict(self) -> Verdict:
-        """Fail over not measured over caution over pass; lines of weight note do not count."""
-        return Verdict(verdict_of((finding.outcome.value, finding.line.weight.value) for finding in self.findings))
-
-
-def counts_of(outcomes: Iterable[str]) -> dict[str, int]:
-    """Return how many lines have each outcome, every outcome named."""
-    met = Counter(outcomes)
-    return {outcome.value: met[outcome.value] for outcome in Outcome}
-
-
-def verdict_of(lines: Iterable[tuple[str, str]]) -> str:
-    """Return the verdict over (outcome, weight) of lines: fail over not measured over caution over pass."""
-    counted = {outcome for outcome, weight in lines if weight != Weight.NOTE.value}
-    return next(
-        (one.value for one in (Outcome.FAIL, Outcome.NOT_MEASURED, Outcome.CAUTION) if one.value in counted), "pass"
-    )
-
-
+#: Of the lines that a timeline brings, those that say nothing where there is nothing to ask.
+_ONLY_WHERE_ASKED = ("edit.gaps", "edit.chapters")
 _SPEAKERS = {Witness.DECLARED: "the wrapper says", Witness.CODED: "the stream says"}
 _OBSERVERS = {
     Stage.HEADERS: "the file shows",
@@ -129,6 +65,8 @@ class _Judge:
     inspection: Inspection
     agreements: Mapping[str, Agreement] | None  #: None without a timeline
     series: PacketSeries | None = None
+    held: Mapping[str, Held] = field(default_factory=dict)  #: what only a comparison knows
+    with_master: bool = False
 
     def line(self, line: Line) -> Finding:
         """Judge one line."""
@@ -140,6 +78,8 @@ class _Judge:
             condition = chosen
         if isinstance(condition, SameAsTimeline):
             return self._against_timeline(line, condition)
+        if isinstance(condition, SameAsMaster):
+            return self._against_master(line, condition)
         if isinstance(condition, Table):
             return self._by_table(line, condition)
         if isinstance(condition, FitsBuffer):
@@ -201,6 +141,30 @@ class _Judge:
             if line.row.id not in asked and speaks and (only is None or line.id in only):
                 found.append(self.line(line))
         return found
+
+    def against(self, spec: Spec, only: Set[str] | None) -> list[Finding]:
+        """Judge the lines that a timeline and a master bring, where the spec does not ask in its own way."""
+        asked = {line.row.id for line in spec.lines}
+        asked |= {line.condition.twin for line in spec.lines if isinstance(line.condition, SameAsTimeline)}
+        lines = [*(TIMELINE_LINES if self.agreements is not None else ()), *(MASTER_LINES if self.with_master else ())]
+        found = []
+        for line in lines:
+            held = self.held.get(line.row.id)
+            idle = line.row.id in _ONLY_WHERE_ASKED and (held is None or not held.asked)
+            if line.row.id in asked or idle or (line.row.id == "edit.shape" and self._shape_is_ordered(spec)):
+                continue
+            if only is None or line.id in only:
+                found.append(self.line(line))
+        return found
+
+    def _shape_is_ordered(self, spec: Spec) -> bool:
+        """Does nothing speak of the shape, or does the spec itself order the file's size, whatever its timeline is?"""
+        agreement = (self.agreements or {}).get("edit.shape")
+        if agreement is None or agreement.agrees is None:
+            return True
+        size = self.inspection.best("picture.size")
+        sized = (line.condition for line in spec.lines if line.row.id == "picture.size")
+        return any(isinstance(one, Equals | OneOf) and one.holds(size) for one in sized)
 
     def _by_agreement(self, line: Line, condition: WitnessesAgree) -> Finding:
         spoken = self.inspection.facts[line.row.id].spoken()
@@ -359,9 +323,12 @@ class _Judge:
     def _against_timeline(self, line: Line, condition: SameAsTimeline) -> Finding:
         if self.agreements is None:
             return self._unheard(line, condition.required(), "no timeline was given")
+        if condition.twin in self.held:
+            return self._as_held(line, condition, self.held[condition.twin])
         agreement = self.agreements.get(condition.twin)
         if agreement is None:
-            return self._unheard(line, condition.required(), "this engine does not measure it")
+            reason = self.inspection.unread.get("content.cuts", "the pictures have not been scanned")
+            return self._unheard(line, condition.required(), reason)
         required = condition.required()
         if agreement.timeline is not None:
             required = spell(agreement.kind, False, agreement.timeline, agreement.unit)
@@ -396,6 +363,38 @@ class _Judge:
         )
         finding = self._worded(line, unmet, found=found)
         return replace(finding, observed=agreement)
+
+    def _against_master(self, line: Line, condition: SameAsMaster) -> Finding:
+        if line.row.id in self.held:
+            return self._as_held(line, condition, self.held[line.row.id])
+        reason = "it has not been held against the master yet" if self.with_master else "no master was given"
+        return self._unheard(line, condition.required(), reason)
+
+    def _as_held(self, line: Line, condition: Condition, held: Held) -> Finding:
+        """Put what a comparison found into a finding."""
+        told = [one.says for one in held.sentences if one.fault]
+        if held.right is None:
+            finding = self._unheard(line, held.required, held.found, observed=held)
+            return replace(finding, line=line if held.asked else replace(line, weight=Weight.NOTE))
+        if held.right:
+            says = " ".join([f"As asked: {held.found}.", *(one.says for one in held.sentences)])
+            found = self._finding(
+                line, Outcome.PASS, code=MET, required=held.required, found=held.found, says=says, observed=held
+            )
+            return replace(found, spans=held.spans())
+        unmet = Unmet(
+            id=line.row.id,
+            label=_small(line.label),
+            condition=condition,
+            asked=None,
+            found=told,
+            required=held.required,
+            found_text=held.found,
+            who="",
+        )
+        finding = self._worded(line, unmet, found=held.found)
+        remedy = line.remedy or held.remedy or finding.remedy
+        return replace(finding, observed=held, spans=held.spans(), remedy=remedy)
 
     def _unheard(self, line: Line, required: str, reason: str, observed: Any = None) -> Finding:
         return self._finding(
@@ -536,35 +535,28 @@ def judge(
     timeline: Timeline | None = None,
     part: FrameRange | None = None,
     series: PacketSeries | None = None,
+    master: Mapping[str, Held] | None = None,
     integrity: bool = True,
     only: Set[str] | None = None,
 ) -> Check:
-    """Judge an inspection by a spec, by a range of a timeline where one is given, and by the integrity lines.
+    """Judge an inspection by a spec, by a range of a timeline and a master where they are given, and for integrity.
 
-    ``series`` is the packet series of the inspection, for lines that give a buffer; ``only`` limits the lines to some
-    ids. Nothing of the file is read.
+    ``series`` is the packet series of the inspection, for lines that give a buffer; ``master`` is what holding the file
+    against its master found, empty while that is not known, and ``None`` without a master; ``only`` limits the lines
+    to some ids. Nothing of the file is read.
     """
-    worker = _Judge(inspection, agree(inspection, timeline, part) if timeline else None, series)
+    held = {**(hold(inspection, timeline, part) if timeline else {}), **(master or {})}
+    worker = _Judge(
+        inspection,
+        agree(inspection, timeline, part) if timeline else None,
+        series,
+        held=held,
+        with_master=master is not None,
+    )
     findings = [worker.line(line) for line in spec.lines if only is None or line.id in only]
-    return Check(spec=spec, findings=tuple(findings + (worker.integrity(spec, only) if integrity else [])))
-
-
-def lines_that_differ(old: Spec, new: Spec) -> tuple[frozenset[str], frozenset[str]]:
-    """Return the ids of lines that two versions of a spec judge differently, and of those that the new one drops.
-
-    Integrity lines are among them where one version asks about their characteristic and the other does not.
-    """
-    before = {raw["id"]: raw for raw in old.document["lines"]}
-    after = {raw["id"]: raw for raw in new.document["lines"]}
-    differ = {id_ for id_, raw in after.items() if before.get(id_) != raw}
-    dropped = set(before) - set(after)
-    asked_before, asked_after = ({line.row.id for line in spec.lines} for spec in (old, new))
-    for line in INTEGRITY:
-        if line.row.id in asked_after - asked_before:
-            dropped.add(line.id)
-        elif line.row.id in asked_before - asked_after:
-            differ.add(line.id)
-    return frozenset(differ), frozenset(dropped)
+    if integrity:
+        findings += [*worker.against(spec, only), *worker.integrity(spec, only)]
+    return Check(spec=spec, findings=tuple(findings))
 
 
 def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:

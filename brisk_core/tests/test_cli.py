@@ -44,6 +44,18 @@ class CommandTest(TestCase):
             status = main([str(self.folder / word) if "." in word and "-" not in word[:1] else word for word in words])
         return status, out.getvalue(), err.getvalue()
 
+    def test_a_relative_path_is_read_from_where_the_caller_stands(self) -> None:
+        out = io.StringIO()
+        with contextlib.chdir(self.folder), contextlib.redirect_stdout(out):
+            status = main(["inspect", "a.mp4", "--depth", "headers", "--json"])
+        self.assertEqual((status, json.loads(out.getvalue())["file"]["name"]), (0, "a.mp4"))
+
+    def test_a_master_brings_its_lines(self) -> None:
+        _, out, _ = self.run_command("check", "a.mp4", "--spec", "spec.yaml", "--master", "a.mp4", "--json")
+        findings = {row["characteristic"]: row for row in json.loads(out)["findings"]}
+        self.assertEqual(findings["master.map"]["outcome"], "pass")
+        self.assertEqual(findings["master.map"]["observed"]["stretches"], [[0, 50, 0.0]])
+
     def test_inspect(self) -> None:
         status, out, _ = self.run_command("inspect", "a.mp4", "--json")
         document = json.loads(out)

@@ -1,0 +1,448 @@
+"""A file held against a master or an earlier attempt: the map first, then pictures and sound at places it gives."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from brisk_core.edit.conform import observed_of
+from brisk_core.edit.cut_train import Observed
+from brisk_core.edit.ranges import FrameRange
+from brisk_core.edit.timeline import Timeline
+from brisk_core.exact import Timecode, spell_rate
+from brisk_core.facts import Held, Inspection, Sentence
+from brisk_core.master.cuts import map_by_cuts
+from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
+from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
+from brisk_core.master.mapping import FOREIGN, IN_PLACE, MIXED, FrameMap, Seen, map_frames, shift_stretch
+from brisk_core.master.pairs import Film, Grey, paired
+from brisk_core.master.shots import Journey, Teller, map_document, shots_of
+from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_mixed
+from brisk_core.master.similarity import ssim as likeness
+from brisk_core.master.sound import SoundVerdict, compare_sound, tell_sound
+from brisk_core.reading import Source
+from brisk_core.scan import load_scan
+
+AGAINST_SCHEMA = "brisk-sentry/against/1"
+_WIDEST = 960  # samples of pictures that are compared
+_GEOMETRY_PAIRS, _LEVEL_PAIRS, _MOST_COMPARED = 10, 16, 360
+_REFINED, _MOST_REFINED = 3, 40  # frames around a place, and stretches, that are looked at by their pictures
+_CLEARLY = 0.003  # SSIM a picture by which another place must fit better
+_NOWHERE = "none of its pictures is found in the master"
+_ROUGH = 2.0  # code values between a frame and its place, above which it is another picture
+_MOST_MARKED = 100  # pictures that the file's own scan marks
+_ASIDE = 3  # frames from a cut at which pictures are safe to pair
+_MOMENTS = 8
+Progress = Callable[[int, int], None]  #: pictures compared, pictures in all
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Side:
+    """One of the two files."""
+
+    source: Source
+    inspection: Inspection
+    series_path: Path  #: of packets
+    scan_path: Path  #: of pictures and sound
+
+    @property
+    def rate(self) -> Fraction | None:
+        """Frames a second."""
+        rate: Fraction | None = self.inspection.best("picture.frame_rate")
+        return rate
+
+    def film(self) -> Film:
+        """The file as it is decoded."""
+        return Film(
+            source=self.source,
+            series_path=self.series_path,
+            full=self.inspection.is_full_range,
+            size=self.inspection.best("picture.size") or (0, 0),
+        )
+
+    @property
+    def start(self) -> Timecode | None:
+        """Its start timecode."""
+        spoken = self.inspection.facts["wrapper.start_timecode"].spoken()
+        return next(iter(spoken.values()), None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Against:
+    """Everything that was found, and as a judge needs it."""
+
+    held: dict[str, Held]
+    document: dict[str, Any]  #: of schema ``brisk-sentry/against/1``
+
+
+def hold_against(
+    file: Side,
+    master: Side,
+    *,
+    ordered: tuple[int, int] | None = None,
+    names: Sequence[tuple[int, str]] = (),
+    progress: Progress | None = None,
+) -> Against:
+    """Hold a scanned file against a scanned master.
+
+    ``ordered`` are the master's frames that the file should hold, all of them by default; ``names`` are first frames
+    and names of its shots. Reads pictures and sound at places only.
+    """
+    own, other = observed_of(file.inspection), observed_of(master.inspection)
+    if own is None or other is None or file.rate is None or master.rate is None:
+        which = "file" if own is None else "master"
+        return _nothing(f"the pictures of the {which} have not been scanned")
+    own_rows, other_rows = (load_scan(side.scan_path).pictures for side in (file, master))
+    seen = Seen.of(own_rows, file.rate), Seen.of(other_rows, master.rate)
+    found = map_frames(*seen)
+    by_cuts = found is None or found.noise > _ROUGH or float(np.mean(found.kinds == FOREIGN)) > 0.5
+    if by_cuts:
+        # Look-alikes of a picture that was cut another way: its cuts are surer.
+        found = map_by_cuts(own, other) or (found if found is not None and found.noise <= _ROUGH else None)
+        by_cuts = found is not None and found.noise == 0.0
+    if found is None:
+        return _nothing(_NOWHERE, told=True)
+    worker = _Worker(file, master, own, other, found, by_cuts, ordered or (0, other.frames), names, progress)
+    return worker.hold() or _nothing("its cuts lie on the master's, but its pictures are composed anew")
+
+
+def _nothing(reason: str, *, told: bool = False) -> Against:
+    """The answer where there is nothing to compare: another film is a fault, a missing scan is not measured."""
+    sentence = Sentence(says=f"{reason[0].upper()}{reason[1:]}: it is another film.", frame=0, fault=True)
+    rest = Held(right=None, required="as the master", found=reason)
+    first = (
+        Held(
+            right=False,
+            required="every frame of the master",
+            found="another film",
+            sentences=(sentence,),
+            remedy="Hold it against the master of this film, or see whether another file was exported.",
+        )
+        if told
+        else rest
+    )
+    held = {"master.map": first} | {
+        f"master.{name}": rest for name in ("geometry", "level_curve", "similarity", "sound")
+    }
+    return Against(held=held, document={"schema": AGAINST_SCHEMA, "found": False, "says": reason, **_told(held)})
+
+
+def _told(held: dict[str, Held]) -> dict[str, Any]:
+    """Right, required, found and sentences of every characteristic, for the database."""
+    return {"held": {id_: held_to_json(one) for id_, one in held.items()}}
+
+
+def held_to_json(held: Held) -> dict[str, Any]:
+    """Return a comparison's result as JSON; ``held_from_json`` reads it."""
+    return {
+        "right": held.right,
+        "required": held.required,
+        "found": held.found,
+        "document": held.document,
+        "sentences": [[one.says, one.frame, one.end, one.fault] for one in held.sentences],
+        "remedy": held.remedy,
+        "asked": held.asked,
+    }
+
+
+def held_of(document: dict[str, Any]) -> dict[str, Held]:
+    """Return what a judge needs of a document of schema ``brisk-sentry/against/1``."""
+    return {id_: held_from_json(held) for id_, held in document["held"].items()}
+
+
+def ordered_frames(timeline: Timeline, part: FrameRange, master_rate: Fraction, master_frames: int) -> tuple[int, int]:
+    """Return the frames of a master of the whole timeline that a range of it asks for."""
+    scale = master_rate / timeline.rate
+    return min(round(part.start * scale), master_frames - 1), min(round(part.end * scale), master_frames)
+
+
+def shot_names(timeline: Timeline, master_rate: Fraction) -> list[tuple[int, str]]:
+    """Return first frames in a master of the whole timeline, and names, of the shots of an edit."""
+    scale = master_rate / timeline.rate
+    return [(round(shot.start * scale), shot.name) for shot in timeline.shots()]
+
+
+def held_from_json(document: dict[str, Any]) -> Held:
+    """Return what ``held_to_json`` wrote."""
+    sentences = tuple(
+        Sentence(says=says, frame=frame, end=end, fault=fault) for says, frame, end, fault in document["sentences"]
+    )
+    return Held(**{**document, "sentences": sentences})
+
+
+@dataclass(slots=True)
+class _Worker:
+    file: Side
+    master: Side
+    own: Observed
+    other: Observed
+    found: FrameMap
+    by_cuts: bool
+    ordered: tuple[int, int]
+    names: Sequence[tuple[int, str]]
+    progress: Progress | None
+
+    def hold(self) -> Against | None:
+        """Compare everything; ``None`` when only the cuts spoke and no picture bears them out."""
+        films = self.file.film(), self.master.film()
+        wanted = self._wanted()
+        geometry = find_geometry(
+            paired(*films, _spread(wanted, _GEOMETRY_PAIRS), _WIDEST), films[0].size, films[1].size
+        )
+        if geometry is None and self.by_cuts:
+            return None
+        if geometry is not None:
+            self._refine(films, geometry)
+            wanted = self._wanted()
+        journey = self._journey()
+        curve: LevelCurve | None = None
+        similarity: Similarity | None = None
+        if geometry is not None:
+            curve = find_curve(paired(*films, _spread(wanted, _LEVEL_PAIRS), _WIDEST, colour=True), geometry)
+            pairs = self._counted(paired(*films, self._compared(wanted), _WIDEST), len(self._compared(wanted)))
+            similarity = compare_pictures(pairs, geometry, curve)
+        if geometry is not None and similarity is not None:
+            mixed = find_mixed(similarity, self._look(films, geometry, curve), self._own_mixtures())
+            self.found.kinds[list(mixed)] = MIXED
+            journey = self._journey() if mixed else journey
+        sound = self._sound()
+        held = {
+            "master.map": self._held_map(journey),
+            "master.geometry": self._held_geometry(geometry),
+            "master.level_curve": self._held_levels(curve),
+            "master.similarity": self._held_similarity(similarity),
+            "master.sound": self._held_sound(sound),
+        }
+        return Against(held=held, document=self._document(held, journey, geometry, similarity))
+
+    def _refine(self, films: tuple[Film, Film], geometry: Geometry) -> None:
+        """Move stretches in which little moves to where their pictures fit best: their waves alone cannot tell."""
+        at = 0
+        while at < min(len(self.found.stretches), _MOST_REFINED):
+            stretch = self.found.stretches[at]
+            inside = [one for one in range(stretch.start, stretch.end) if self.found.single[one] >= 0]
+            looked = inside[len(inside) // 6 :: max(1, len(inside) // 3)][:3]
+            scores = np.zeros(2 * _REFINED + 1)
+            for frame in looked:
+                place = int(self.found.single[frame])
+                around = [one for one in range(place - _REFINED, place + _REFINED + 1) if 0 <= one < self.other.frames]
+                for pair in paired(*films, [(frame, one) for one in around], _WIDEST):
+                    both = aligned(pair, geometry, None)
+                    if both is not None:
+                        scores[pair.other.number - place + _REFINED] += likeness(*both)
+            shift = int(scores.argmax()) - _REFINED
+            if shift and scores.max() - scores[_REFINED] > _CLEARLY * max(len(looked), 1):
+                before = len(self.found.stretches)
+                self.found = shift_stretch(self.found, at, shift)
+                at -= before - len(self.found.stretches)
+            at += 1
+
+    def _own_mixtures(self) -> list[int]:
+        """Frames that the file's own scan takes for mixtures where the master's does not."""
+        there = {
+            frame
+            for span in self.master.inspection.best("content.blend") or ()
+            for frame in range(span.start, span.end)
+        }
+        own = (
+            frame for span in self.file.inspection.best("content.blend") or () for frame in range(span.start, span.end)
+        )
+        places, kinds = self.found.places, self.found.kinds
+        return [
+            frame
+            for frame in own
+            if frame < len(places) and kinds[frame] == IN_PLACE and round(float(places[frame])) not in there
+        ]
+
+    def _look(self, films: tuple[Film, Film], geometry: Geometry, curve: LevelCurve | None) -> Look:
+        """A frame of the file beside the frames of the master around its place."""
+
+        def look(frame: int) -> tuple[Grey, list[Grey]] | None:
+            place = round(float(self.found.places[frame]))
+            around = [one for one in range(place - 1, place + 2) if 0 <= one < self.other.frames]
+            laid = [
+                both
+                for pair in paired(*films, [(frame, one) for one in around], _WIDEST)
+                if (both := aligned(pair, geometry, curve)) is not None
+            ]
+            return (laid[0][0], [both[1] for both in laid]) if len(laid) > 1 else None
+
+        return look
+
+    def _counted(self, pairs: Any, total: int) -> Any:
+        for number, pair in enumerate(pairs, 1):
+            if self.progress:
+                self.progress(number, total)
+            yield pair
+
+    def _journey(self) -> Journey:
+        rate, master_rate = self.own.rate, self.other.rate
+        return Teller(
+            found=self.found,
+            shots=shots_of(self.other.cuts, self.other.frames, self.names),
+            frames=self.own.frames,
+            master_frames=self.other.frames,
+            rate=rate,
+            master_rate=master_rate,
+            start=self.master.start,
+            ordered=self.ordered,
+        ).tell()
+
+    def _wanted(self) -> list[tuple[int, int]]:
+        """Pairs of frames that show the same picture, away from cuts and from faults of the map."""
+        single = self.found.single
+        numbers = np.flatnonzero(single >= 0)
+        cuts = np.array([0, *self.own.cuts, self.own.frames])
+        at = np.searchsorted(cuts, numbers, side="right")
+        away = np.minimum(numbers - cuts[at - 1], cuts[np.minimum(at, len(cuts) - 1)] - 1 - numbers)
+        kept = numbers[away >= _ASIDE] if np.count_nonzero(away >= _ASIDE) > 20 else numbers
+        inside = kept[single[kept] < self.other.frames]
+        return [(int(one), int(single[one])) for one in inside]
+
+    def _compared(self, wanted: list[tuple[int, int]]) -> list[tuple[int, int]]:
+        """The pairs whose likeness is measured: all of a short file; of a long one those spread over it, and those that
+        its own scan marks where the master's does not.
+        """
+        marked = {
+            frame
+            for id_ in ("content.blend", "content.drop", "content.comb", "content.unreadable")
+            for span in self.file.inspection.best(id_) or ()
+            for frame in range(span.start, min(span.end, span.start + _MOST_MARKED))
+        }
+        doubtful = [pair for pair in wanted if pair[0] in marked][:_MOST_MARKED]
+        return sorted({*_spread(wanted, _MOST_COMPARED), *doubtful})
+
+    def _sound(self) -> SoundVerdict | None:
+        stretches = [one for one in self.found.stretches if one.end - one.start >= 2]
+        if not stretches or not self.file.inspection.best("sound.tracks"):
+            return None
+        total = sum(one.end - one.start for one in stretches)
+        moments = []
+        for number in range(_MOMENTS):
+            at = (number + 0.5) * total / _MOMENTS
+            for one in stretches:
+                if at < one.end - one.start:
+                    frame = one.start + at
+                    place = float(self.found.slope) * frame + one.offset
+                    moments.append((frame / float(self.own.rate), place / float(self.other.rate)))
+                    break
+                at -= one.end - one.start
+        if self.own.frames / self.own.rate < 20:
+            moments = moments[1::3]
+        return compare_sound(self.file.source, self.master.source, moments, float(self.own.frames / self.own.rate))
+
+    # As a judge needs it.
+
+    def _held_map(self, journey: Journey) -> Held:
+        start, end = self.ordered
+        there = sum(row.file_start is not None for row in journey.shots if not row.outside)
+        asked = sum(not row.outside for row in journey.shots)
+        way = f", {spell_rate(self.own.rate)} made by {journey.way}" if journey.way else ""
+        told = journey.sentences
+        if self.by_cuts:
+            says = "The frames were mapped by the cuts alone, because the picture is cut another way than the master's."
+            told = (*told, Sentence(says=says, frame=None, fault=False))
+        return Held(
+            right=journey.right,
+            required=f"frames {start} to {end} of the master",
+            found=f"{there} of {asked} shots there{way}" if journey.right else f"{there} of {asked} shots there",
+            document=map_document(self.found, journey) | {"by_cuts": self.by_cuts},
+            sentences=told,
+            remedy="Export again from the timeline that the master was made from, with the ordered range and its rate.",
+        )
+
+    def _held_geometry(self, found: Geometry | None) -> Held:
+        if found is None:
+            return Held(right=None, required="the picture of the master", found="too little detail to tell")
+        aspects = [side.inspection.best("picture.pixel_aspect") or Fraction(1) for side in (self.file, self.master)]
+        sentences, words = tell_geometry(found, *aspects)
+        return Held(
+            right=not any(one.fault for one in sentences),
+            required="the picture of the master",
+            found=words,
+            document=found.to_json(),
+            sentences=sentences,
+            remedy="Set size, pixel aspect and fitting of the export so that the shape of the master stays.",
+        )
+
+    def _held_levels(self, curve: LevelCurve | None) -> Held:
+        if curve is None:
+            return Held(right=None, required="the levels of the master", found="the pictures are too flat to tell")
+        sentences, words = tell_levels(curve)
+        return Held(
+            right=not any(one.fault for one in sentences),
+            required="gain 1, offset 0",
+            found=words,
+            document=curve.to_json(),
+            sentences=sentences,
+            remedy="Convert the range once only: let either the timeline or the export do it, not both.",
+        )
+
+    def _held_similarity(self, found: Similarity | None) -> Held:
+        if found is None:
+            return Held(right=None, required="as the master", found="no pictures could be compared")
+        worst = found.worst[0]
+        document = found.to_json()
+        says = f"SSIM {found.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."
+        sentence = Sentence(says=says, frame=worst.frame, fault=not found.right)
+        return Held(
+            right=found.right,
+            required="SSIM at least 0.94, no picture below 0.85",
+            found=f"SSIM {found.mean:.3f}, worst {worst.ssim:.3f}",
+            document=document,
+            sentences=(sentence,),
+            remedy="Raise the bit rate of the export, or encode in two passes; look at the worst frames first.",
+        )
+
+    def _held_sound(self, found: SoundVerdict | None) -> Held:
+        tracks = [side.inspection.best("sound.tracks") or 0 for side in (self.file, self.master)]
+        required = "the sound of the master"
+        if not tracks[0] and not tracks[1]:
+            return Held(right=True, required="no sound, as the master", found="no sound")
+        if not all(tracks):
+            which = (
+                "The file has no sound, the master has." if not tracks[0] else "The master has no sound, the file has."
+            )
+            sentence = Sentence(says=which, frame=0, fault=True)
+            return Held(right=False, required=required, found="only one has sound", sentences=(sentence,))
+        if found is None:
+            return Held(right=None, required=required, found="the sound is too quiet to compare")
+        sentences, words = tell_sound(found, self.own.rate)
+        return Held(
+            right=not any(one.fault for one in sentences),
+            required=required,
+            found=words,
+            document=found.to_json(),
+            sentences=sentences,
+            remedy="Line up sound and picture in the timeline, check routing and sample rate, and export again.",
+        )
+
+    def _document(
+        self, held: dict[str, Held], journey: Journey, geometry: Geometry | None, similarity: Similarity | None
+    ) -> dict[str, Any]:
+        shots = []
+        for row in journey.shots:
+            like = None
+            if similarity is not None and row.file_start is not None and row.file_end is not None:
+                like = similarity.of(row.file_start, row.file_end)
+            shots.append(round(like, 4) if like is not None else None)
+        return {
+            "schema": AGAINST_SCHEMA,
+            "found": True,
+            "frames": [self.own.frames, self.other.frames],
+            "rates": [f"{rate.numerator}/{rate.denominator}" for rate in (self.own.rate, self.other.rate)],
+            "ordered": list(self.ordered),
+            "shot_similarity": shots,
+            **_told(held),
+        }
+
+
+def _spread(pairs: list[tuple[int, int]], most: int) -> list[tuple[int, int]]:
+    if len(pairs) <= most:
+        return pairs
+    return [pairs[int(at)] for at in np.linspace(0, len(pairs) - 1, most)]

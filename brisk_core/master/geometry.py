@@ -1,0 +1,222 @@
+"""How the picture of a master lies in the picture of a file: scaled, cut, moved, stretched, turned over.
+
+Points of detail are found in both pictures and paired; one upright map explains them all, for the whole file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.facts import Sentence
+from brisk_core.master.pairs import Grey, Pair
+
+_MOST_POINTS = 600  # of one picture
+_RATIO = 0.75  # of the distances to the nearest and the next point, above which a pair is not believed
+_ROUNDS = 400  # of random sampling
+_NEAR = 2.0  # samples at the compared size within which a pair agrees with the map
+_FEWEST = 24  # pairs that must agree
+_AGREE = 0.35  # of all pairs; fewer are the likeness of one house to another
+_STRETCH = 0.01  # of the shape; less is rounding to whole samples
+_MOVED = 0.75  # samples of the file
+_CUT = 0.01  # of a side
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Geometry:
+    """File sample = scale × master sample + shift, across and down, in samples of full size."""
+
+    scale: tuple[float, float]
+    shift: tuple[float, float]
+    mirrored: bool
+    pairs: int  #: points that agree
+    file_size: tuple[int, int]
+    master_size: tuple[int, int]
+
+    @property
+    def visible(self) -> tuple[float, float, float, float]:
+        """The part of the master that is in the file: left, top, width, height in samples of the master."""
+        found = []
+        for axis in (0, 1):
+            start = max(-self.shift[axis] / self.scale[axis], 0.0)
+            end = min((self.file_size[axis] - self.shift[axis]) / self.scale[axis], float(self.master_size[axis]))
+            found.append((start, max(end - start, 0.0)))
+        (left, width), (top, height) = found
+        return left, top, width, height
+
+    def matrix(self, file_shape: tuple[int, int], master_shape: tuple[int, int]) -> NDArray[np.float64]:
+        """The map from a master picture of a shape (height, width) to a file picture of another, for OpenCV."""
+        across, down = file_shape[1] / self.file_size[0], file_shape[0] / self.file_size[1]
+        wide, high = self.master_size[0] / master_shape[1], self.master_size[1] / master_shape[0]
+        found = np.array(
+            [[self.scale[0] * wide * across, 0, self.shift[0] * across],
+             [0, self.scale[1] * high * down, self.shift[1] * down]]
+        )  # fmt: skip
+        if self.mirrored:
+            found[0, 2] += found[0, 0] * (master_shape[1] - 1)
+            found[0, 0] = -found[0, 0]
+        # Samples stand for areas: their middles, not their edges, are mapped.
+        found[0, 2] += (abs(found[0, 0]) - 1) / 2
+        found[1, 2] += (found[1, 1] - 1) / 2
+        return found
+
+    def to_json(self) -> dict[str, Any]:
+        """The value of ``master.geometry``."""
+        return {
+            "scale": [round(one, 5) for one in self.scale],
+            "shift": [round(one, 2) for one in self.shift],
+            "mirrored": self.mirrored,
+            "visible": [round(one, 1) for one in self.visible],
+            "points": self.pairs,
+        }
+
+
+def warp(other: Grey, geometry: Geometry, shape: tuple[int, int]) -> tuple[Grey, NDArray[np.bool_]]:
+    """Return the master's picture as it should lie in the file's, and where it covers it."""
+    matrix = geometry.matrix(shape, (other.shape[0], other.shape[1]))
+    if abs(matrix[0, 0]) < 0.9 or matrix[1, 1] < 0.9:  # making smaller needs its low-pass first
+        soft = (max(0.0, 0.5 / abs(matrix[0, 0]) - 0.5), max(0.0, 0.5 / matrix[1, 1] - 0.5))
+        other = np.asarray(cv2.GaussianBlur(other, (0, 0), max(soft[0], 0.01), sigmaY=max(soft[1], 0.01)), np.float32)
+    size = (shape[1], shape[0])
+    laid = cv2.warpAffine(other, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    inside = cv2.warpAffine(np.ones_like(other), matrix, size, flags=cv2.INTER_NEAREST)
+    return np.asarray(laid, np.float32), np.asarray(inside > 0, np.bool_)
+
+
+def find_geometry(pairs: Iterable[Pair], file_size: tuple[int, int], master_size: tuple[int, int]) -> Geometry | None:
+    """Return how the master lies in the file, ``None`` where the pictures have too little detail to tell."""
+    upright: list[NDArray[np.float64]] = []
+    turned: list[NDArray[np.float64]] = []
+    finder = cv2.SIFT.create(nfeatures=_MOST_POINTS)
+    for pair in pairs:
+        own = _points(finder, pair.own.luma, file_size)
+        if own is None:
+            continue
+        for flipped, kept in ((False, upright), (True, turned)):
+            luma = np.ascontiguousarray(pair.other.luma[:, ::-1]) if flipped else pair.other.luma
+            other = _points(finder, luma, master_size)
+            if other is not None:
+                kept.append(_match(own, other))
+    best: Geometry | None = None
+    for mirrored, kept in ((False, upright), (True, turned)):
+        if not kept:
+            continue
+        # Near is meant at the size that was compared.
+        found = _fit(np.concatenate(kept), _NEAR * max(1.0, file_size[0] / 960))
+        if found is not None and (best is None or found[2] > 1.5 * best.pairs):
+            scale, shift, count = found
+            best = Geometry(
+                scale=scale, shift=shift, mirrored=mirrored, pairs=count, file_size=file_size, master_size=master_size
+            )
+    return best
+
+
+def _points(finder: Any, luma: Grey, size: tuple[int, int]) -> tuple[NDArray[np.float64], NDArray[np.float32]] | None:
+    """Points of detail in samples of full size, and their descriptions."""
+    low, high = np.percentile(luma, (1, 99))
+    if high - low < 8:
+        return None
+    eight = np.clip((luma - low) * (255 / (high - low)), 0, 255).astype(np.uint8)
+    points, described = finder.detectAndCompute(eight, None)
+    if described is None or len(points) < 8:
+        return None
+    factors = (size[0] / luma.shape[1], size[1] / luma.shape[0])
+    places = np.array([[(point.pt[0] + 0.5) * factors[0], (point.pt[1] + 0.5) * factors[1]] for point in points])
+    return places, described
+
+
+def _match(
+    own: tuple[NDArray[np.float64], NDArray[np.float32]], other: tuple[NDArray[np.float64], NDArray[np.float32]]
+) -> NDArray[np.float64]:
+    """Rows of file x, file y, master x, master y for points that pair."""
+    pairs = cv2.BFMatcher(cv2.NORM_L2).knnMatch(own[1], other[1], k=2)
+    kept = [two[0] for two in pairs if len(two) == 2 and two[0].distance < _RATIO * two[1].distance]
+    return np.array([[*own[0][one.queryIdx], *other[0][one.trainIdx]] for one in kept]).reshape(-1, 4)
+
+
+def _fit(rows: NDArray[np.float64], near: float) -> tuple[tuple[float, float], tuple[float, float], int] | None:
+    """Scale and shift, across and down, that the most pairs agree with, and how many do."""
+    if len(rows) < _FEWEST:
+        return None
+    generator = np.random.default_rng(1)
+    best = np.zeros(len(rows), np.bool_)
+    for _ in range(_ROUNDS):
+        one, other = rows[generator.choice(len(rows), 2, replace=False)]
+        apart = other - one
+        if min(abs(apart[2]), abs(apart[3])) < 8:
+            continue
+        scale = apart[:2] / apart[2:]
+        if not (0.05 < scale[0] < 20 and 0.05 < scale[1] < 20 and 0.4 < scale[0] / scale[1] < 2.5):
+            continue
+        off = np.abs(rows[:, :2] - (one[:2] + scale * (rows[:, 2:] - one[2:])))
+        agree = (off < near).all(axis=1)
+        if agree.sum() > best.sum():
+            best = agree
+    if best.sum() < max(_FEWEST, _AGREE * len(rows)):
+        return None
+    fits = [np.polyfit(rows[best, 2 + axis], rows[best, axis], 1) for axis in (0, 1)]
+    return (float(fits[0][0]), float(fits[1][0])), (float(fits[0][1]), float(fits[1][1])), int(best.sum())
+
+
+def tell_geometry(found: Geometry, file_aspect: Fraction, master_aspect: Fraction) -> tuple[tuple[Sentence, ...], str]:
+    """Return the sentences and a short word; aspects are those of the samples (pixel aspect).
+
+    Scaling to another size is no fault, nor is a cut where the shapes of the two differ; stretching, turning over and
+    moving are.
+    """
+    sentences: list[Sentence] = []
+    shape = found.scale[0] / found.scale[1] * float(file_aspect / master_aspect)
+    words = []
+    if abs(found.scale[0] - 1) > 0.002 or abs(found.scale[1] - 1) > 0.002:
+        words.append(f"scaled to {found.scale[1] * 100:.1f} %")
+    if found.mirrored:
+        sentences.append(Sentence(says="The picture is mirrored, left is right.", frame=0, fault=True))
+        words.append("mirrored")
+    if abs(shape - 1) > _STRETCH:
+        how, much = ("sideways", shape - 1) if shape > 1 else ("upwards", 1 / shape - 1)
+        says = f"The picture is stretched {how} by {much * 100:.1f} % against the master."
+        sentences.append(Sentence(says=says, frame=0, fault=True))
+        words.append(f"stretched {how} {much * 100:.1f} %")
+    left, top, width, height = found.visible
+    lost = [1 - width / found.master_size[0], 1 - height / found.master_size[1]]
+    own, other = _shape(found.file_size, file_aspect), _shape(found.master_size, master_aspect)
+    for axis, (gone, where) in enumerate(zip(lost, ("at the sides", "above and below"), strict=True)):
+        if gone <= _CUT:
+            continue
+        kept = found.master_size[axis] * (1 - gone)
+        ordered = abs(own / other - 1) > _STRETCH and (own < other) == (axis == 0)
+        side = left if axis == 0 else top
+        says = (
+            f"{gone * 100:.0f} % of the master is cut off {where}: {kept:.0f} of {found.master_size[axis]} "
+            f"samples from "
+            f"{side:.0f} are left{', as its shape asks' if ordered else ''}."
+        )
+        sentences.append(Sentence(says=says, frame=0, fault=not ordered))
+        words.append(f"cut {where} by {gone * 100:.0f} %")
+    moved = _moved(found)
+    if moved:
+        sentences.append(Sentence(says=f"The picture is moved by {moved}.", frame=0, fault=True))
+        words.append(f"moved {moved}")
+    return tuple(sentences), ", ".join(words) or "as the master"
+
+
+def _shape(size: tuple[int, int], aspect: Fraction) -> float:
+    return size[0] * float(aspect) / size[1]
+
+
+def _moved(found: Geometry) -> str:
+    """How far the middle of the master is from where it should lie: in the middle of the file."""
+    words = []
+    for axis, (plus, minus) in enumerate((("right", "left"), ("down", "up"))):
+        middle = found.scale[axis] * found.master_size[axis] / 2 + found.shift[axis]
+        off = middle - found.file_size[axis] / 2
+        cut = found.visible[2 + axis] < found.master_size[axis] * (1 - _CUT)
+        if abs(off) > _MOVED and not cut:
+            words.append(f"{abs(off):.1f} samples {plus if off > 0 else minus}")
+    return " and ".join(words)

@@ -1,0 +1,172 @@
+"""The level curve: which luma of the master became which luma of the file, and what happened to colour."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.facts import Sentence
+from brisk_core.master.geometry import Geometry, warp
+from brisk_core.master.pairs import Grey, Pair
+
+_FEWEST = 400  # samples of a value before its place on the curve is believed
+_QUIET = 6.0  # code values of local contrast above which a sample is left out: edges move with scaling
+_GAIN, _OFFSET = 0.012, 1.2  # from which a curve counts as changed; coding alone stays below
+_COLOUR = 1.5  # code values of a shift of colour
+_SQUEEZE = 219 / 255  # full range put into narrow range (ITU-R BT.709 item 5, 8 bit)
+_NAMED = (
+    # gain, offset, in words
+    (_SQUEEZE, 16.0, "narrow range was put into narrow range once more: blacks turn grey"),
+    (_SQUEEZE**2, 16 * _SQUEEZE + 16, "narrow range was put into narrow range two times more: blacks turn grey"),
+    (1 / _SQUEEZE, -16 / _SQUEEZE, "narrow range was stretched to full range: shadows and lights are cut off"),
+)
+_CLIPPED = 6  # values of the master at an end that share one value of the file
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LevelCurve:
+    """File luma over master luma, 8-bit narrow-range code values."""
+
+    points: tuple[tuple[float, float], ...]  #: (master, file), rising
+    gain: float
+    offset: float
+    clipped_low: bool
+    clipped_high: bool
+    blue: float  #: shift of blue difference, code values
+    red: float  #: shift of red difference
+    colour_gain: float
+
+    @property
+    def changed(self) -> bool:
+        """Is the curve another than the straight line?"""
+        middle = self.gain * 126 + self.offset - 126
+        return abs(self.gain - 1) > _GAIN or abs(middle) > _OFFSET
+
+    def to_json(self) -> dict[str, Any]:
+        """The value of ``master.level_curve``."""
+        return {
+            "gain": round(self.gain, 4),
+            "offset": round(self.offset, 2),
+            "clipped_low": self.clipped_low,
+            "clipped_high": self.clipped_high,
+            "blue": round(self.blue, 2),
+            "red": round(self.red, 2),
+            "colour_gain": round(self.colour_gain, 3),
+            "points": [[round(one, 1), round(other, 2)] for one, other in self.points],
+        }
+
+
+def find_curve(pairs: Iterable[Pair], geometry: Geometry) -> LevelCurve | None:
+    """Return the level curve over some pairs, ``None`` where the pictures are too flat to tell."""
+    masters, files = [], []
+    blues: list[NDArray[np.float32]] = []
+    for pair in pairs:
+        laid, inside = warp(pair.other.luma, geometry, (pair.own.luma.shape[0], pair.own.luma.shape[1]))
+        quiet = inside & (_contrast(laid) < _QUIET) & (_contrast(pair.own.luma) < _QUIET)
+        masters.append(laid[quiet])
+        files.append(pair.own.luma[quiet])
+        colours = _colours(pair, geometry)
+        if colours is not None:
+            blues.append(colours)
+    if not masters:
+        return None
+    master, file = np.concatenate(masters), np.concatenate(files)
+    keys = np.clip(np.rint(master), 0, 255).astype(np.intp)
+    counts = np.bincount(keys, minlength=256)
+    known = np.flatnonzero(counts >= _FEWEST)
+    if len(known) < 24 or known[-1] - known[0] < 40:
+        return None
+    order = np.argsort(keys, kind="stable")
+    edges = np.concatenate([[0], np.cumsum(counts)])
+    sorted_file = file[order]
+    middle = np.array([float(np.median(sorted_file[edges[key] : edges[key + 1]])) for key in known])
+    gain, offset, low, high = _straight(known.astype(np.float64), middle)
+    blue = red = 0.0
+    colour_gain = 1.0
+    if blues:
+        rows = np.concatenate(blues)
+        blue, red = (float(np.median(rows[:, at] - rows[:, at + 2])) for at in (0, 1))
+        spread = rows[:, 2:] - 128
+        if float(np.abs(spread).mean()) > 2:
+            colour_gain = float(np.sum((rows[:, :2] - 128) * spread) / np.sum(np.square(spread)))
+    return LevelCurve(
+        points=tuple((float(key), value) for key, value in zip(known, middle, strict=True)),
+        gain=gain,
+        offset=offset,
+        clipped_low=low,
+        clipped_high=high,
+        blue=blue,
+        red=red,
+        colour_gain=colour_gain,
+    )
+
+
+def _contrast(luma: Grey) -> Grey:
+    kernel = np.ones((3, 3), np.uint8)
+    return np.asarray(cv2.morphologyEx(luma, cv2.MORPH_GRADIENT, kernel), np.float32)
+
+
+def _colours(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
+    """Rows of file blue, file red, master blue, master red, at a few thousand places."""
+    if pair.own.chroma is None or pair.other.chroma is None:
+        return None
+    size = (96, 54)
+    own, other = [], []
+    for plane, laid_from in zip(pair.own.chroma, pair.other.chroma, strict=True):
+        laid, inside = warp(laid_from, geometry, (plane.shape[0], plane.shape[1]))
+        if inside.mean() < 0.5:
+            return None
+        laid = np.where(inside, laid, plane)
+        own.append(cv2.resize(plane, size, interpolation=cv2.INTER_AREA).ravel())
+        other.append(cv2.resize(laid, size, interpolation=cv2.INTER_AREA).ravel())
+    return np.stack([*own, *other], axis=1).astype(np.float32)
+
+
+def _straight(keys: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[float, float, bool, bool]:
+    """Gain and offset of the straight part of the curve, and whether its ends are cut off."""
+    low, high = _flat_run(values), _flat_run(values[::-1])
+    inner = slice(low if low >= _CLIPPED else 0, len(keys) - (high if high >= _CLIPPED else 0))
+    if inner.stop - inner.start < 12:
+        inner = slice(0, len(keys))
+    gain, offset = np.polyfit(keys[inner], values[inner], 1)
+    for _ in range(3):
+        off = np.abs(values[inner] - (gain * keys[inner] + offset))
+        kept = off <= max(1.0, 2 * float(np.median(off)))
+        gain, offset = np.polyfit(keys[inner][kept], values[inner][kept], 1)
+    return float(gain), float(offset), low >= _CLIPPED and keys[0] < 60, high >= _CLIPPED and keys[-1] > 190
+
+
+def _flat_run(values: NDArray[np.float64]) -> int:
+    """How many values at an end share its value."""
+    return int(np.argmax(np.append(np.abs(values - values[0]) > 0.6, True)))
+
+
+def tell_levels(curve: LevelCurve) -> tuple[tuple[Sentence, ...], str]:
+    """Return the sentences and a short word."""
+    sentences: list[Sentence] = []
+    words = f"gain {curve.gain:.3f}, offset {curve.offset:+.1f}"
+    if curve.changed:
+        named = next(
+            (says for gain, offset, says in _NAMED if abs(curve.gain - gain) < 0.03 and abs(curve.offset - offset) < 4),
+            "",
+        )
+        black, white = (curve.gain * value + curve.offset for value in (16, 235))
+        says = f"Levels differ from the master: {words} (black {black:.0f}, white {white:.0f})"
+        sentences.append(Sentence(says=f"{says}{': ' + named if named else ''}.", frame=0, fault=True))
+    elif curve.clipped_low or curve.clipped_high:
+        end = "Shadows" if curve.clipped_low else "Lights"
+        sentences.append(Sentence(says=f"{end} of the master are cut off.", frame=0, fault=True))
+    if max(abs(curve.blue), abs(curve.red)) > _COLOUR or abs(curve.colour_gain - 1) > 0.06:
+        says = (
+            f"Colour differs from the master: blue difference {curve.blue:+.1f}, red difference {curve.red:+.1f}, "
+            f"saturation {curve.colour_gain * 100:.0f} %."
+        )
+        # Levels that are squeezed or stretched take colour with them; it is told once then.
+        with_levels = curve.changed and max(abs(curve.blue), abs(curve.red)) <= _COLOUR
+        sentences.append(Sentence(says=says, frame=0, fault=not with_levels))
+    return tuple(sentences), words

@@ -1,0 +1,456 @@
+"""The map: for every frame of a file the frame of the master that it shows, by signatures and lowest waves alone.
+
+Signatures find the stretches that run along the master (``seeds``). Along each, the lowest waves of the pictures tell
+single frames: they are linear in the picture, so a mixture of two frames has the mixture of their waves. A shift that
+lasts is a path through offsets; a frame that differs from its place alone is told by what fits it better.
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.master.seeds import Line, find_lines
+
+_STEPS = 128.0  # of a wave, a code value
+_REACH = 6  # frames of the master around its line in which a frame is looked for
+_SHIFT = 14.0  # cost of a shift that lasts, in units of the noise
+_CAP = 9.0  # the most that one frame may cost
+_FOREIGN = 5.0  # cost of a frame that is not in the master, so that a stretch of them is told
+_LEAST_NOISE = 0.04  # code values; two codings of the same picture never agree better
+_STANDS_OUT = 4.0  # times the noise at which a frame does not show its place
+_LEAST_ODD = 0.35  # code values; two fields of one frame differ by less from the frame that lies between them
+_FITS_BETTER = 0.4  # of the misfit at its place, below which another place is believed
+_MIXED = (0.15, 0.85)  # share of the next frame between which a frame counts as mixed
+_FOREIGN_RUN = 4  # frames; fewer are told one by one
+_ENOUGH = 1500  # frames of a line by which it is judged
+_SLACK = 0.75  # frames of the master before its first and after its last, where rates differ
+_ONE_FOR_ONE = 1.3  # times its roughness, by which a map that does not keep time must fit better
+_AROUND = 12  # frames beyond the seeds in which a break is looked for
+_PHASE = 0.75  # of the misfit of whole frames, below which another phase is believed
+_AS_GOOD = 1.12  # times the misfit of a line at its own place, up to which another place is as good
+
+#: What a frame of the file is: kinds of ``FrameMap.kinds``.
+IN_PLACE, REPEATED, OTHER, MIXED, DIFFERS, FOREIGN = range(6)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch:
+    """Frames of the file that run along the master without a break."""
+
+    start: int  #: first frame of the file
+    end: int  #: first frame after
+    offset: float  #: master frame less ``slope`` times file frame
+
+    def place(self, frame: float, slope: float) -> float:
+        """The master frame that a file frame shows."""
+        return slope * frame + self.offset
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FrameMap:
+    """Where the frames of a file are in a master."""
+
+    slope: Fraction  #: master frames a file frame
+    places: NDArray[np.float64]  #: master frame of each file frame; NaN for one that is not in the master
+    kinds: NDArray[np.uint8]  #: ``IN_PLACE`` ... of each file frame
+    shares: NDArray[np.float32]  #: of the next master frame, for mixed frames
+    single: NDArray[np.int64]  #: the one master frame that each file frame shows, -1 where it shows none alone
+    stretches: tuple[Stretch, ...]
+    gain: float  #: of the waves, file against master
+    noise: float  #: code values
+    moving: float  #: share of the frames whose neighbours can be told apart
+    ways: tuple[float, float]  #: among moving frames between two of the master: shares that show one, that mix two
+
+
+@dataclass(slots=True)
+class Seen:
+    """The rows of one file that the map needs."""
+
+    bits: NDArray[np.uint64]
+    waves: NDArray[np.float32]  # (frames, waves) in code values, the mean first
+    rate: Fraction
+
+    @classmethod
+    def of(cls, pictures: NDArray[np.void], rate: Fraction) -> Seen:
+        """Take them out of a scan series."""
+        return cls(
+            bits=np.ascontiguousarray(pictures["signature"]),
+            waves=(pictures["waves"].astype(np.float32) / _STEPS),
+            rate=rate,
+        )
+
+    def __len__(self) -> int:
+        return len(self.bits)
+
+
+def map_frames(file: Seen, master: Seen) -> FrameMap | None:
+    """Return where the frames of a file are in a master, ``None`` when none of them is found."""
+    if not len(file) or not len(master):
+        return None
+    maps = []
+    for slope in dict.fromkeys((master.rate / file.rate, Fraction(1))):
+        lines, _ = find_lines(file.bits, file.waves, master.bits, master.waves, float(slope))
+        if lines:
+            maps.append(_Refiner(file, master, slope).refine(lines))
+    # Frames taken one for one must fit clearly better than frames that keep time, or nothing tells them apart.
+    return min(maps, key=lambda one: _roughness(one) * (1 if one is maps[0] else _ONE_FOR_ONE), default=None)
+
+
+def _roughness(found: FrameMap) -> float:
+    """How badly a map fits: its noise, and the frames and breaks that it leaves over."""
+    return found.noise * (1 + 4 * float(np.mean(found.kinds != IN_PLACE)) + 0.1 * len(found.stretches))
+
+
+class _Refiner:
+    """Refines coarse lines to single frames."""
+
+    def __init__(self, file: Seen, master: Seen, slope: Fraction) -> None:
+        self.file, self.master, self.slope = file, master, float(slope)
+        self.exact_slope = slope
+        self.gain, self.lift = 1.0, 0.0
+
+    def refine(self, lines: list[Line]) -> FrameMap:
+        frames = len(self.file)
+        self._fit_levels(lines)
+        lines = _joined([self._sharpen(line) for line in lines])
+        if self.slope != 1:
+            phase = self._phase(lines)
+            lines = [Line(line.first, line.last, line.offset + phase) for line in lines]
+        self._fit_levels(lines)
+        lines = self._absorb(lines)
+        cuts = [0, *(self._split(one, other) for one, other in itertools.pairwise(lines)), frames]
+        offsets = np.full(frames, np.nan)
+        costs = np.full((frames, 2 * _REACH + 1), np.inf)
+        for line, start, end in zip(lines, cuts, cuts[1:], strict=False):
+            offsets[start:end] = line.offset
+            costs[start:end] = self._misfits(np.arange(start, end), line.offset)
+        noise = self._noise(costs)
+        scaled = np.minimum(np.square(costs / noise) / 2, _CAP)
+        shifts = np.full(frames, 0)
+        foreign = np.zeros(frames, np.bool_)
+        for start, end in itertools.pairwise(cuts):
+            if end > start:
+                shifts[start:end], foreign[start:end] = _follow(scaled[start:end])
+        return self._conclude(offsets + shifts, foreign, noise)
+
+    def _scaled(self) -> NDArray[np.float32]:
+        """Waves of the master at the levels of the file."""
+        waves = self.master.waves * np.float32(self.gain)
+        waves[:, 0] += np.float32(self.lift)
+        return waves
+
+    def _fit_levels(self, lines: list[Line]) -> None:
+        """Gain of the waves and lift of the mean, by all frames on the lines."""
+        numbers, places = self._on_lines(lines)
+        own, other = self.file.waves[numbers], self.master.waves[places]
+        spread = np.abs(other[:, 1:]).sum()
+        if spread > 0:
+            self.gain = float(np.sum(own[:, 1:] * other[:, 1:]) / max(np.sum(np.square(other[:, 1:])), 1e-6))
+            self.gain = min(max(self.gain, 0.3), 3.0)
+        self.lift = float(np.median(own[:, 0] - self.gain * other[:, 0]))
+
+    def _on_lines(self, lines: list[Line]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        numbers = np.concatenate([np.arange(line.first, line.last + 1) for line in lines])
+        offsets = np.concatenate([np.full(line.last + 1 - line.first, line.offset) for line in lines])
+        places = np.rint(self.slope * numbers + offsets).astype(np.intp)
+        inside = (places >= 0) & (places < len(self.master))
+        return numbers[inside], places[inside]
+
+    def _absorb(self, lines: list[Line]) -> list[Line]:
+        """Give lines that run as well along a neighbour's offset that offset: they were seeded by look-alikes."""
+        changed = True
+        while changed and len(lines) > 1:
+            changed = False
+            for at, line in enumerate(lines):
+                numbers = _thinned(np.arange(line.first, line.last + 1))
+                own = float(np.median(self._misfit(numbers, line.offset)))
+                beside = {lines[one].offset for one in (at - 1, at + 1) if 0 <= one < len(lines)}
+                # A shot that hardly moves fits anywhere around; the place that others have is the likely one.
+                beside |= {one.offset for one in lines if abs(one.offset - line.offset) <= 2 * _REACH}
+                fits = {offset: float(np.median(self._misfit(numbers, offset))) for offset in beside - {line.offset}}
+                offset = min(fits, key=lambda one: fits[one], default=line.offset)
+                if fits and fits[offset] <= max(own * _AS_GOOD, _LEAST_NOISE / 4):
+                    lines[at] = Line(line.first, line.last, offset)
+                    lines = _joined(lines)
+                    changed = True
+                    break
+        return lines
+
+    def _sharpen(self, line: Line) -> Line:
+        """Bring a line to the frame: the offset around it at which the waves fit best."""
+        numbers = _thinned(np.arange(line.first, line.last + 1))
+        base = float(np.rint(line.offset))
+        wide = 2 * _REACH
+        found = []
+        for shift in range(-wide, wide + 1):
+            misfit = self._misfit(numbers, base + shift, between=True)
+            usable = misfit[np.isfinite(misfit)]
+            found.append(float(np.median(usable)) + float(usable.mean()) * 0.25 if len(usable) else np.inf)
+        best = int(np.argmin(found))
+        at = base + best - wide
+        return Line(line.first, line.last, at)
+
+    def _phase(self, lines: list[Line]) -> float:
+        """Where between two frames of the master the frames of a file of another rate begin; whole unless it shows."""
+        misfits = {}
+        for phase in (0.0, -0.25, 0.25, -0.5, 0.5):
+            apart = [
+                self._misfit(_thinned(np.arange(one.first, one.last + 1)), one.offset + phase, between=True)
+                for one in lines
+            ]
+            known = np.concatenate(apart)
+            known = known[np.isfinite(known)]
+            misfits[phase] = float(known.mean()) if len(known) else np.inf
+        best = min(misfits, key=lambda one: misfits[one])
+        return best if misfits[best] < _PHASE * misfits[0.0] else 0.0
+
+    def _misfit(self, numbers: NDArray[np.intp], offset: float, *, between: bool = False) -> NDArray[np.float64]:
+        """How far each frame is from its place at an offset, in code values; infinite outside the master.
+
+        Between two frames of the master the nearer of them, or their mixture, whichever fits best; with ``between``
+        only the mixture counts, which tells places apart that share a neighbour.
+        """
+        places = self.slope * numbers + offset
+        first = np.floor(places + 1e-6).astype(np.intp)
+        inside = self._within(np.asarray(places, np.float64))
+        first = np.clip(first, 0, len(self.master) - 1)
+        following = np.minimum(first + 1, len(self.master) - 1)
+        scaled = self._scaled_once()
+        own = self.file.waves[numbers]
+        apart = _distance(own, scaled[first])
+        share = (places - np.floor(places + 1e-6)).astype(np.float32)
+        if np.any(share > 1e-3):
+            mixed = scaled[first] + share[:, None] * (scaled[following] - scaled[first])
+            if between:
+                apart = _distance(own, mixed)
+            else:
+                apart = np.minimum(apart, np.minimum(_distance(own, scaled[following]), _distance(own, mixed)))
+        return np.where(inside, apart, np.inf)
+
+    def _within(self, places: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """Which places lie in the master; at another rate the first and the last frame stand a little longer."""
+        slack = 0.0 if self.slope == 1 else _SLACK
+        return np.asarray((places > -slack - 1e-6) & (places < len(self.master) + slack - 1e-6), np.bool_)
+
+    def _scaled_once(self) -> NDArray[np.float32]:
+        key = (self.gain, self.lift)
+        if getattr(self, "_key", None) != key:
+            self._key, self._cached = key, self._scaled()
+        return self._cached
+
+    def _misfits(self, numbers: NDArray[np.intp], offset: float) -> NDArray[np.float64]:
+        return np.stack([self._misfit(numbers, offset + shift) for shift in range(-_REACH, _REACH + 1)], axis=1)
+
+    def _split(self, one: Line, other: Line) -> int:
+        """The first frame that lies on the later of two lines."""
+        # Seeds near a break may have been found by look-alikes, so the break is looked for on both sides of them.
+        numbers = np.arange(max(one.last - _AROUND, one.first), min(other.first + _AROUND, other.last) + 1)
+        cap = 8.0
+        early = np.minimum(self._misfit(numbers, one.offset), cap)
+        late = np.minimum(self._misfit(numbers, other.offset), cap)
+        sums = np.concatenate([[0.0], np.cumsum(early)]) + np.concatenate([np.cumsum(late[::-1])[::-1], [0.0]])
+        return int(numbers[0] + max(int(sums.argmin()), 1))
+
+    def _noise(self, costs: NDArray[np.float64]) -> float:
+        """What the coding alone adds, by the frames as they fit best."""
+        best = costs.min(axis=1)
+        best = best[np.isfinite(best)]
+        return max(float(np.median(best)) * 1.2, _LEAST_NOISE) if len(best) else _LEAST_NOISE
+
+    def _conclude(self, offsets: NDArray[np.float64], foreign: NDArray[np.bool_], noise: float) -> FrameMap:
+        frames = len(self.file)
+        numbers = np.arange(frames)
+        places = self.slope * numbers + offsets
+        kinds = np.full(frames, IN_PLACE, np.uint8)
+        shares = np.zeros(frames, np.float32)
+        outside = ~self._within(places)
+        away = foreign | outside
+        for start, end in _runs(away):
+            if end - start >= _FOREIGN_RUN or outside[start:end].any():
+                kinds[start:end] = FOREIGN
+        own = np.full(frames, np.inf)
+        for offset in np.unique(offsets):
+            here = np.flatnonzero((offsets == offset) & (kinds != FOREIGN))
+            own[here] = self._misfit(here, float(offset))
+        for at in np.flatnonzero(np.isfinite(own) & (own > max(_STANDS_OUT * noise, _LEAST_ODD))):
+            kinds[at], places[at], shares[at] = self._alone(int(at), float(places[at]), float(own[at]), noise)
+        places[kinds == FOREIGN] = np.nan
+        ways, moving = self._ways(numbers, places, kinds, noise)
+        single = self._single(places, kinds, noise)
+        return FrameMap(
+            slope=self.exact_slope,
+            places=places,
+            kinds=kinds,
+            shares=shares,
+            single=single,
+            stretches=_stretches(offsets, kinds),
+            gain=self.gain,
+            noise=noise,
+            moving=moving,
+            ways=ways,
+        )
+
+    def _single(self, places: NDArray[np.float64], kinds: NDArray[np.uint8], noise: float) -> NDArray[np.int64]:
+        """The one frame of the master that each frame in place shows, -1 where it lies between two and shows
+        neither.
+        """
+        found = np.full(len(places), -1, np.int64)
+        usable = np.flatnonzero((kinds == IN_PLACE) & np.isfinite(places))
+        last = len(self.master) - 1
+        first = np.clip(np.floor(places[usable] + 1e-6).astype(np.int64), 0, last)
+        following = np.minimum(first + 1, last)
+        scaled, own = self._scaled_once(), self.file.waves[usable]
+        one, other = _distance(own, scaled[first]), _distance(own, scaled[following])
+        whole = np.abs(places[usable] - np.rint(places[usable])) < 0.02
+        nearer = np.where(whole, np.rint(places[usable]).astype(np.int64), np.where(one <= other, first, following))
+        alone = whole | (np.minimum(one, other) < 1.5 * noise)
+        found[usable[alone]] = np.clip(nearer[alone], 0, last)
+        return found
+
+    def _alone(self, frame: int, place: float, misfit: float, noise: float) -> tuple[int, float, float]:
+        """What a single frame that does not show its place shows instead."""
+        scaled = self._scaled_once()
+        first = max(0, round(place) - _REACH)
+        around = scaled[first : round(place) + _REACH + 1]
+        own = self.file.waves[frame]
+        apart = _distance(own[None], around)
+        best = int(apart.argmin())
+        share, mixture, at = _best_mixture(own, around)
+        limit = max(_FITS_BETTER * misfit, 1.5 * noise)
+        if mixture < limit and mixture < 0.6 * float(apart[best]) and _MIXED[0] < share < _MIXED[1]:
+            return MIXED, first + at + share, share
+        if float(apart[best]) < limit:
+            former = frame > 0 and float(_distance(own[None], self.file.waves[frame - 1][None])[0]) < limit
+            return (REPEATED if former else OTHER), float(first + best), 0.0
+        return DIFFERS, place, 0.0
+
+    def _ways(
+        self, numbers: NDArray[np.intp], places: NDArray[np.float64], kinds: NDArray[np.uint8], noise: float
+    ) -> tuple[tuple[float, float], float]:
+        """How frames between two of the master were made, where motion tells; and the share of frames that move."""
+        scaled = self._scaled_once()
+        usable = np.flatnonzero((kinds == IN_PLACE) & np.isfinite(places))
+        if not len(usable):
+            return (0.0, 0.0), 0.0
+        first = np.clip(np.floor(places[usable] + 1e-6).astype(np.intp), 0, len(scaled) - 1)
+        following = np.minimum(first + 1, len(scaled) - 1)
+        step = _distance(scaled[following], scaled[first])
+        moves = step > 3 * noise
+        moving = float(moves.mean())
+        share = (places[usable] - np.floor(places[usable] + 1e-6)).astype(np.float32)
+        between = moves & (share > _MIXED[0]) & (share < _MIXED[1])
+        if between.sum() < 5:
+            return (0.0, 0.0), moving
+        own = self.file.waves[usable[between]]
+        one, other = scaled[first[between]], scaled[following[between]]
+        mixed = one + share[between][:, None] * (other - one)
+        alone = np.minimum(_distance(own, one), _distance(own, other))
+        together = _distance(own, mixed)
+        return (float(np.mean(alone < 0.7 * together)), float(np.mean(together < 0.7 * alone))), moving
+
+
+def _thinned(numbers: NDArray[np.intp]) -> NDArray[np.intp]:
+    return numbers[:: max(1, len(numbers) // _ENOUGH)]
+
+
+def _joined(lines: list[Line]) -> list[Line]:
+    """Lines with neighbours of the same offset put together."""
+    found: list[Line] = []
+    for line in lines:
+        if found and found[-1].offset == line.offset:
+            found[-1] = Line(found[-1].first, line.last, line.offset)
+        else:
+            found.append(line)
+    return found
+
+
+def shift_stretch(found: FrameMap, at: int, shift: int) -> FrameMap:
+    """Return a map with one stretch moved by some frames of the master, as its pictures ask."""
+    stretch = found.stretches[at]
+    inside = slice(stretch.start, stretch.end)
+    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
+    single[inside] = np.where(single[inside] >= 0, single[inside] + shift, -1)
+    expected = np.arange(stretch.start, stretch.end) * float(found.slope) + stretch.offset + shift
+    alone = kinds[inside] != IN_PLACE
+    pushed = np.zeros(len(expected), np.bool_)  # over a cut by the shift that was wrong
+    pushed[: abs(shift)] = pushed[-abs(shift) :] = True
+    right = alone & (
+        pushed | (np.abs(places[inside] - expected) < 1.5)
+    )  # what stood out stands where everything does now
+    kinds[inside] = np.where(right, IN_PLACE, kinds[inside])
+    places[inside] = np.where(alone & ~right, places[inside], expected)
+    moved = replace(stretch, offset=stretch.offset + shift)
+    stretches = (*found.stretches[:at], moved, *found.stretches[at + 1 :])
+    joined: list[Stretch] = []
+    for one in stretches:
+        if joined and joined[-1].end == one.start and joined[-1].offset == one.offset:
+            joined[-1] = replace(joined[-1], end=one.end)
+        else:
+            joined.append(one)
+    return replace(found, places=places, single=single, kinds=kinds, stretches=tuple(joined))
+
+
+def _distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float64]:
+    return np.asarray(np.sqrt(np.mean(np.square((one - other).astype(np.float64)), axis=-1)), np.float64)
+
+
+def _best_mixture(own: NDArray[np.float32], around: NDArray[np.float32]) -> tuple[float, float, int]:
+    """Share of the second, misfit and place of the mixture of two neighbours that fits best."""
+    best = (0.0, np.inf, 0)
+    for at in range(len(around) - 1):
+        step = (around[at + 1] - around[at]).astype(np.float64)
+        size = float(step @ step)
+        if size < 1e-9:
+            continue
+        share = min(max(float((own - around[at]) @ step) / size, 0.0), 1.0)
+        misfit = float(_distance(own[None], (around[at] + share * step)[None].astype(np.float32))[0])
+        if misfit < best[1]:
+            best = (share, misfit, at)
+    return best
+
+
+def _follow(costs: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """The cheapest path through shifts, one row a frame; a last column stands for not being in the master at all."""
+    rows, columns = costs.shape
+    grid = np.concatenate([costs, np.full((rows, 1), _FOREIGN)], axis=1)
+    total = grid[0].copy()
+    total += np.where(np.arange(columns + 1) == columns // 2, 0.0, _SHIFT / 4)  # the line itself may be off
+    came = np.zeros((rows, columns + 1), np.int8)
+    own = np.arange(columns + 1)
+    for row in range(1, rows):
+        cheapest = int(total.argmin())
+        changed = total[cheapest] + _SHIFT
+        stays = total <= changed
+        came[row] = np.where(stays, own, cheapest)
+        total = np.where(stays, total, changed) + grid[row]
+    path = np.empty(rows, np.int64)
+    path[-1] = int(total.argmin())
+    for row in range(rows - 1, 0, -1):
+        path[row - 1] = came[row, path[row]]
+    foreign = path == columns
+    # A stretch that is nowhere carries on the shift of what stands before it.
+    shifts = np.where(foreign, -1, path)
+    for start, end in _runs(foreign):
+        shifts[start:end] = shifts[start - 1] if start else (shifts[end] if end < rows else columns // 2)
+    return shifts - columns // 2, foreign
+
+
+def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
+    return [(int(start), int(end)) for start, end in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _stretches(offsets: NDArray[np.float64], kinds: NDArray[np.uint8]) -> tuple[Stretch, ...]:
+    there = kinds != FOREIGN
+    breaks = np.flatnonzero((np.diff(offsets) != 0) | (np.diff(there.astype(np.int8)) != 0)) + 1
+    edges = [0, *breaks.tolist(), len(offsets)]
+    return tuple(
+        Stretch(start=start, end=end, offset=float(offsets[start]))
+        for start, end in itertools.pairwise(edges)
+        if there[start]
+    )

@@ -1,0 +1,104 @@
+"""Lines that every file is judged by when a timeline or a master is given, beside the spec's own lines."""
+
+from __future__ import annotations
+
+from brisk_core.facts import REGISTRY
+from brisk_core.spec.conditions import Condition, SameAsMaster, SameAsTimeline
+from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Weight
+
+
+def _line(id_: str, name: str, label: str, weight: Weight, why: str, remedy: str = "") -> Line:
+    row = REGISTRY[id_]
+    master = id_.startswith("master.")
+    condition: Condition = SameAsMaster(row) if master else SameAsTimeline(row)
+    return Line(
+        id=f"{INTEGRITY_PREFIX}{name}",
+        row=row,
+        condition=condition,
+        raw_condition={"same_as_master" if master else "same_as_timeline": True},
+        weight=weight,
+        label=label,
+        why=why,
+        remedy=remedy,
+        witnesses=(),
+    )
+
+
+#: Judged when a timeline is given.
+TIMELINE_LINES: tuple[Line, ...] = (
+    _line(
+        "edit.cuts",
+        "edit-cuts",
+        "Right edit, all of it",
+        Weight.MUST,
+        "A wrong version, a wrong range or a missing shot is seen by everybody who knows the programme.",
+    ),
+    _line(
+        "edit.shots",
+        "edit-shots",
+        "Every shot in place",
+        Weight.NOTE,
+        "Names each shot of the edit and where it is in the file.",
+    ),
+    _line(
+        "edit.gaps",
+        "edit-gaps",
+        "Gaps are black",
+        Weight.SHOULD,
+        "A gap that shows something holds a picture that nobody ordered.",
+    ),
+    _line(
+        "edit.chapters",
+        "edit-chapters",
+        "Marks are chapters",
+        Weight.SHOULD,
+        "Viewers jump by chapters; one that is missing or cannot be entered leads them elsewhere.",
+    ),
+    _line(
+        "edit.shape",
+        "edit-shape",
+        "Shape of the timeline",
+        Weight.SHOULD,
+        "A picture in another shape than its edit was cut, fitted with bars, or stretched sideways.",
+        "Set size and pixel aspect of the export so that the shape stays; where another shape is ordered, fit or cut.",
+    ),
+)
+
+#: Judged when a master is given.
+MASTER_LINES: tuple[Line, ...] = (
+    _line(
+        "master.map",
+        "master-map",
+        "Frame for frame",
+        Weight.MUST,
+        "A frame that is missing, doubled, mixed or out of place is a fault of this export, not of the film.",
+    ),
+    _line(
+        "master.geometry",
+        "master-geometry",
+        "Shape and place",
+        Weight.MUST,
+        "A picture that was stretched, turned over or moved shows it in every face and every line.",
+    ),
+    _line(
+        "master.level_curve",
+        "master-levels",
+        "Same levels",
+        Weight.MUST,
+        "Levels that were mapped once too often make blacks grey or cut shadows and lights off.",
+    ),
+    _line(
+        "master.similarity",
+        "master-similarity",
+        "Likeness",
+        Weight.SHOULD,
+        "What the coding has lost shows first in the worst frames.",
+    ),
+    _line(
+        "master.sound",
+        "master-sound",
+        "Same sound",
+        Weight.MUST,
+        "Sound that is late, drifts, is louder or has its sides exchanged is heard by everybody.",
+    ),
+)
