@@ -64,6 +64,17 @@ class BenchTest(BrowserTestCase):
         again = [one.get_attribute("data-lane") for one in self.page.locator(".lane-name").all()]
         self.assertEqual(again, order)
 
+    def test_both_fields_are_shown_in_turn_until_another_view_is_chosen(self) -> None:
+        self.open_one()
+        picture = self.page.locator(".frame-box img")
+        self.page.keyboard.press("t")
+        expect(self.page.get_by_role("button", name="In turn")).to_have_attribute("aria-pressed", "true")
+        for field in ("bottom-field", "top-field", "bottom-field"):
+            expect(picture).to_have_attribute("src", re.compile(field))
+        self.page.get_by_role("button", name="Picture", exact=True).click()
+        expect(picture).to_have_attribute("src", re.compile("view=picture"))
+        expect(self.page.get_by_role("button", name="In turn")).to_have_attribute("aria-pressed", "false")
+
     def test_samples_are_told_where_the_picture_is_double_clicked(self) -> None:
         self.open_one()
         self.page.locator(".frame-box img").dblclick()

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from brisk_core.facts import Inspection as Facts
 from brisk_core.report import check_to_json
-from brisk_core.spec import INTEGRITY, counts_of, lines_that_differ, verdict_of
+from brisk_core.spec import EVERY_FILE, counts_of, lines_that_differ, verdict_of
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
 from brisk_core.version import ENGINE
@@ -22,6 +22,7 @@ from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Render
+from brisk_web.masters.services import held_for
 from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile
 
@@ -73,6 +74,7 @@ def judged_document(
         timeline=timeline.edit if timeline else None,
         part=timeline.part(check.range_start, check.range_end) if timeline else None,
         series=inspection.load_series() if inspection and spec.needs_series else None,
+        master=held_for(check),
         only=only,
     )
     return check_to_json(judged, known)
@@ -110,8 +112,9 @@ def judge(check: Check) -> None:
 
 
 def judge_all_of(inspection: Inspection) -> int:
-    """Judge every check of every file with this inspection; return how many."""
-    checks = Check.objects.filter(media_file__inspection=inspection)
+    """Judge every check of every file with this inspection, and of every file it is the master of; return how many."""
+    own = Q(media_file__inspection=inspection)
+    checks = Check.objects.filter(own | Q(render__deliverable__master__inspection=inspection))
     for check in checks:
         judge(check)
     return len(checks)
@@ -216,7 +219,7 @@ def _judge_batch(version: SpecVersion, ids: list[int], differ: Set[str], dropped
 
 
 def _order(spec: Document) -> list[str]:
-    return [line.id for line in (*spec.lines, *INTEGRITY)]
+    return [line.id for line in (*spec.lines, *EVERY_FILE)]
 
 
 def _put_in_place(ids: list[int], place: dict[str, int]) -> None:

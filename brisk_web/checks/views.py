@@ -12,7 +12,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from brisk_core.exact import nominal_frames
-from brisk_core.facts import REGISTRY, Group, Inspection, Kind, value_from_json
+from brisk_core.facts import REGISTRY, Inspection, Kind, Stage, value_from_json
 from brisk_core.facts import spell as spell_value
 from brisk_core.report import CHECK_SCHEMA
 from brisk_web.checks import lanes
@@ -110,7 +110,7 @@ def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
             continue
         if name not in document:
             text = f"not measured: {unread}" if unread else "not measured"
-        elif row.group is Group.TIMELINE:
+        elif row.stage is Stage.CHECK:
             text, words = _agreement_text(document[name], finding), "The file has"
         else:
             value = value_from_json(row.kind, row.per_track, document[name])

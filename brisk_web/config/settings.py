@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "brisk_web.edits",
     "brisk_web.jobs",
     "brisk_web.checks",
+    "brisk_web.masters",
 ]
 
 MIDDLEWARE = [

@@ -13,6 +13,7 @@ from brisk_web.inspections import bench_views as bench
 from brisk_web.inspections import strip_views as strips
 from brisk_web.inspections import views as inspections
 from brisk_web.jobs import views as jobs
+from brisk_web.masters import views as masters
 from brisk_web.shelf import views as shelf
 from brisk_web.storage import upload_views
 from brisk_web.storage import views as storage
@@ -27,6 +28,10 @@ urlpatterns = [
     path("jobs/<int:job_id>/", jobs.job, name="job"),
     path("jobs/<int:job_id>/deliverables/new", jobs.new_deliverable, name="new-deliverable"),
     path("jobs/<int:job_id>/timelines/new", edits.import_timeline, name="import-timeline"),
+    path("timelines/<int:timeline_id>/", edits.timeline_page, name="timeline"),
+    path("timelines/<int:timeline_id>/range", edits.set_range, name="set-range"),
+    path("timelines/<int:timeline_id>/export.otio", edits.export, {"kind": "otio"}, name="export-otio"),
+    path("timelines/<int:timeline_id>/export.edl", edits.export, {"kind": "edl"}, name="export-edl"),
     path("timelines/<int:timeline_id>.json", edits.timeline_json, name="timeline-json"),
     path("files/", storage.file_list, name="files"),
     path("files/roots/new", storage.add_root, name="add-root"),
@@ -55,6 +60,11 @@ urlpatterns = [
     path("checks/<int:check_id>.json", checks.check_json, name="check-json"),
     path("checks/<int:check_id>/state", checks.check_state, name="check-state"),
     path("checks/<int:check_id>/lanes", checks.check_lanes, name="check-lanes"),
+    path("checks/<int:check_id>/against/", masters.against, name="against"),
+    path("checks/<int:check_id>/against/compare", masters.compare, name="compare"),
+    path("checks/<int:check_id>/against/<int:comparison_id>/cancel", masters.cancel, name="cancel-comparison"),
+    path("comparisons/<int:comparison_id>/state", masters.comparison_state, name="comparison-state"),
+    path("comparisons/<int:comparison_id>.json", masters.against_json, name="against-json"),
     path("side-by-side/", side_views.side_by_side, name="side-by-side"),
     path("house/", house.house, name="house"),
 ]

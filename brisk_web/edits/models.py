@@ -16,6 +16,7 @@ class Timeline(models.Model):
     name = models.CharField(max_length=200)
     file_name = models.CharField(max_length=255)
     document = models.JSONField()  # schema brisk-sentry/timeline/1
+    replaces = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, blank=True, related_name="replaced_by")
     imported_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

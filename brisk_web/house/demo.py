@@ -20,6 +20,7 @@ from brisk_web.edits.services import import_timeline
 from brisk_web.inspections.services import inspect_outdated
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import add_deliverable, open_job, take_in
+from brisk_web.masters.services import choose_master
 from brisk_web.shelf.models import Spec
 from brisk_web.shelf.services import publish_shelf
 from brisk_web.storage.models import StorageRoot
@@ -35,6 +36,8 @@ _OWED = (
     ("Pebbleview wide", "pebbleview-wide", WIDE_EDIT, "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V##.mp4", 6),
     ("Pebbleview tall", "pebbleview-tall", TALL_EDIT, "OLP_LAMPLIGHTERS_PEBBLE_TALL_V##.mp4", 30),
 )
+#: The right broadcast master is the master that the wide upload is held against.
+_MASTERS = {"Pebbleview wide": "OLP_LAMPLIGHTERS_MERROW_HD50I_V06.mxf"}
 _LEFT_IN_INTAKE = "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4"
 
 
@@ -87,6 +90,8 @@ def _load_job(folder: Path) -> Job:
             due_at=now + datetime.timedelta(hours=hours),
         )
         add_deliverable(deliverable, by=operator)
+        if name in _MASTERS:
+            choose_master(deliverable, register(root, _MASTERS[name], by=operator), by=operator)
         for recipe in sorted((one for one in RENDERS if one.spec == spec), key=lambda one: one.name):
             media_file = register(root, recipe.name, by=operator)
             if recipe.name != _LEFT_IN_INTAKE:

@@ -66,14 +66,20 @@ async def take_up_stalled_task(timestamp: int) -> None:
     from procrastinate.jobs import Status
 
     stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=HEARTBEAT_LIMIT_S)
-    ids, part_ids = [], []
+    ids, part_ids, comparison_ids = [], [], []
     for job in stalled:
         await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
         if "inspection_id" in job.task_kwargs:
             ids.append(job.task_kwargs["inspection_id"])
         if "part_id" in job.task_kwargs:
             part_ids.append(job.task_kwargs["part_id"])
+        if "comparison_id" in job.task_kwargs:
+            comparison_ids.append(job.task_kwargs["comparison_id"])
     if ids:
         await sync_to_async(services.take_up_stalled)(ids)
     if part_ids:
         await sync_to_async(scanning.take_up_stalled)(part_ids)
+    if comparison_ids:
+        from brisk_web.masters.services import take_up_stalled
+
+        await sync_to_async(take_up_stalled)(comparison_ids)

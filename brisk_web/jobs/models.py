@@ -30,6 +30,7 @@ class Deliverable(models.Model):
     timeline = models.ForeignKey("edits.Timeline", on_delete=models.PROTECT, null=True, related_name="deliverables")
     range_start = models.PositiveIntegerField(null=True)  # frames from the timeline's start; both null for all of it
     range_end = models.PositiveIntegerField(null=True)  # first frame after
+    master = models.ForeignKey("storage.MediaFile", on_delete=models.PROTECT, null=True, blank=True, related_name="+")
     naming_rule = models.CharField(max_length=255, blank=True)
     due_at = models.DateTimeField(null=True, db_index=True)
 

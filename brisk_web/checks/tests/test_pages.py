@@ -30,7 +30,7 @@ class CheckPageTest(QueueTestCase):
         self.assertEqual(self.client.get(f"/checks/{check.pk}.json").status_code, 404)
         self.work()
         page = self.client.get(f"/checks/{check.pk}/")
-        self.assertContains(page, "1 of 12 lines fails")
+        self.assertContains(page, "1 of 14 lines fails")
         self.assertContains(page, "The index stands after the media")
         self.assertFalse(self.client.get(f"/checks/{check.pk}/state").json()["active"])
 
@@ -41,7 +41,8 @@ class CheckPageTest(QueueTestCase):
         document = self.client.get(f"/checks/{check.pk}.json").json()
         self.assertEqual((document["schema"], document["verdict"]), ("brisk-sentry/check/1", "fail"))
         own, integrity = ["rate", "codec", "index-first", "length"], [f"integrity-{name}" for name in SILENT_INTEGRITY]
-        self.assertEqual([row["line"] for row in document["findings"]], own + integrity)
+        edit = ["integrity-edit-cuts", "integrity-edit-shots"]  # a timeline was given
+        self.assertEqual([row["line"] for row in document["findings"]], own + edit + integrity)
         inspection = self.client.get(f"/files/{check.media_file_id}/inspection.json").json()
         self.assertEqual(inspection["schema"], "brisk-sentry/inspection/1")
         self.assertEqual(inspection["file"]["name"], "a.mp4")

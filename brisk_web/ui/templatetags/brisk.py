@@ -8,7 +8,8 @@ from django import template
 from django.utils import timezone
 from django.utils.safestring import SafeString
 
-from brisk_core.exact import spell_bytes
+from brisk_core.edit import Source
+from brisk_core.exact import spell_bytes, spell_rate
 from brisk_web.ui import marks
 
 register = template.Library()
@@ -80,3 +81,17 @@ def ago(moment: datetime) -> str:
 def words(text: str) -> list[str]:
     """Split a text at its spaces, for short loops over fixed names."""
     return text.split()
+
+
+@register.filter
+def source_words(source: Source) -> str:
+    """What is known of source material, in one line."""
+    size = f"{source.size[0]} × {source.size[1]}" if source.size else ""
+    rate = spell_rate(source.rate) if source.rate else ""
+    if source.rate_mode == "variable" and source.rate:
+        rate = f"around {float(source.rate):.3f}, wandering"
+    aspect = source.pixel_aspect
+    pixels = f"pixels {aspect.numerator}:{aspect.denominator}" if aspect and aspect != 1 else ""
+    sound = f"{source.sample_rate / 1000:g} kHz" if source.sample_rate else ""
+    depth = f"{source.bit_depth} bit" if source.bit_depth else ""
+    return ", ".join(one for one in (size, rate, source.scan or "", pixels, depth, sound) if one) or "nothing is known"

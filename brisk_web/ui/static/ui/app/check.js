@@ -1,6 +1,7 @@
 // The Check page: one chosen line, one playhead, one window of the lanes; all three are kept in the address.
 document.addEventListener("alpine:init", () => {
   const POLL = 1000; // milliseconds between two looks while the file is read
+  const TURN = 500; // milliseconds that a field stands when both are shown in turn
   const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
   const SMALLEST_WINDOW = 1; // frames
   const STORE = "brisk-failing-first";
@@ -19,6 +20,7 @@ document.addEventListener("alpine:init", () => {
     pictureState: "",
     pictureFine: true,
     view: "picture",
+    inTurn: false,
     playing: false,
     clipState: "",
     samplesWords: "",
@@ -137,6 +139,7 @@ document.addEventListener("alpine:init", () => {
     },
     lookAs(view) {
       if (view === this.view) return;
+      if (!FIELD_VIEWS.includes(view)) this.stopTurns();
       this.view = view;
       this.pictureState = "decoding";
       this.markView();
@@ -219,6 +222,7 @@ document.addEventListener("alpine:init", () => {
     // One field on or back: each frame is its earlier field, then its later one.
 
     stepField(by) {
+      this.stopTurns();
       const order = this.data.fieldOrder === "bottom" ? ["bottom-field", "top-field"] : ["top-field", "bottom-field"];
       const at = order.indexOf(this.view);
       const next = at < 0 ? 0 : at + by;
@@ -228,6 +232,29 @@ document.addEventListener("alpine:init", () => {
         this.seek(frame);
       }
       this.lookAs(order[at < 0 ? 0 : (next + 2) % 2]);
+    },
+
+    // Both fields of one frame in turn: what jumps to and fro was caught at two moments.
+
+    turnFields() {
+      if (!this.data.frames) return;
+      if (this.inTurn) {
+        this.lookAs("fields");
+        return;
+      }
+      this.inTurn = true;
+      const turn = () => {
+        this.lookAs(this.view === FIELD_VIEWS[0] ? FIELD_VIEWS[1] : FIELD_VIEWS[0]);
+        this.timers.turn = setTimeout(turn, TURN);
+      };
+      turn();
+    },
+    stopTurns() {
+      this.inTurn = false;
+      clearTimeout(this.timers.turn);
+    },
+    get turnPressed() {
+      return String(this.inTurn);
     },
 
     // Faults: the places of the chosen line, or of all lines that do not pass.
@@ -394,6 +421,7 @@ document.addEventListener("alpine:init", () => {
         p: () => this.play(),
         ".": () => this.stepField(1),
         ",": () => this.stepField(-1),
+        t: () => this.turnFields(),
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         "/": () => this.$refs.filter.focus(),
         "?": () => this.$refs.keys.showModal(),
