@@ -14,8 +14,9 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from brisk_core import sandbox
+from brisk_core.captions import Captioned, burned_from_json, document_from_json, evidence_of
 from brisk_core.edit import EditHints, FrameRange, Timeline, parse_range, timeline_from_json
-from brisk_core.errors import EditRefused, RangeRefused, SpecRefused, UnreadableFile, ValueRefused
+from brisk_core.errors import CaptionsRefused, EditRefused, RangeRefused, SpecRefused, UnreadableFile, ValueRefused
 from brisk_core.facts import (
     REGISTRY,
     Depth,
@@ -31,6 +32,7 @@ from brisk_core.master import held_of, ordered_frames, shot_names
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
 from brisk_core.report import check_to_json
+from brisk_core.scan import load_scan
 from brisk_core.spec import Check, Outcome, Spec, judge, parse_spec, shelf_texts
 from brisk_core.version import ENGINE
 
@@ -64,6 +66,7 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--timeline", help="an OTIO file or bundle, an AAF or an EDL file")
     check.add_argument("--range", help="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after")
     check.add_argument("--master", help="a master to hold the file against")
+    check.add_argument("--captions", action="append", default=[], help="a caption file beside it; may be given again")
     check.add_argument("--edit-rate", help="frame rate of an EDL, which does not state it")
     check.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/check/1")
     return parser
@@ -163,12 +166,42 @@ def _check(options: argparse.Namespace) -> int:
         except RangeRefused as error:
             raise _Refusal(WRONG_USE, str(error)) from error
         master = _against_master(options, inspection, folder, timeline, part) if options.master else None
-    check = judge(spec, inspection, timeline=timeline, part=part, series=series, master=master)
+        captioned = _captions_of(options, inspection, folder)
+    check = judge(spec, inspection, timeline=timeline, part=part, series=series, master=master, captioned=captioned)
     if options.json:
         print(json.dumps(check_to_json(check, inspection), indent=2, ensure_ascii=False))
     else:
         _print_check(check)
     return A_FAIL if check.counts[Outcome.FAIL.value] else NO_FAIL
+
+
+def _captions_of(options: argparse.Namespace, inspection: Inspection, folder: Path) -> Captioned:
+    """Read caption files and text tracks, and look whether the picture has them already."""
+    read = []
+    for name in options.captions:
+        try:
+            read.append(sandbox.run("captions", {"url": Source.at(name).url}))
+        except (UnreadableFile, CaptionsRefused) as error:
+            raise _Refusal(UNREADABLE, str(error)) from error
+    url, scan_path = Source.at(options.file).url, folder / "file.scan.npz"
+    if inspection.best("text.captions"):
+        read += sandbox.run("embedded", {"url": url})
+    rate = inspection.best("picture.frame_rate")
+    evidence = evidence_of(load_scan(scan_path), rate) if read and rate and scan_path.exists() else None
+    request = {
+        "url": url,
+        "inspection": inspection_to_json(inspection),
+        "series_path": str(folder / "file.series.npz"),
+    }
+    burned = {}
+    for document in read if rate else ():
+        try:
+            burned[document["name"]] = burned_from_json(sandbox.run("burned", {**request, "document": document}))
+        except UnreadableFile:
+            continue  # pictures that cannot be decoded say nothing here; other lines tell of them
+    return Captioned(
+        documents=tuple(document_from_json(one) for one in read), evidence=evidence, burned=burned if read else None
+    )
 
 
 def _against_master(

@@ -7,6 +7,7 @@
     ├── UnreadableFile        a media file cannot be read at all
     │   └── ReadingStopped    the child process that read it crashed, ran out of a limit or was cancelled
     ├── EditRefused           a timeline cannot be imported
+    ├── CaptionsRefused       a caption file cannot be read
     ├── RangeRefused          an in and out range does not lie inside its timeline
     └── SpecRefused           a spec document has mistakes; carries all of them
 """
@@ -35,6 +36,10 @@ class ReadingStopped(UnreadableFile):
 
 class EditRefused(CoreError):
     """A timeline document that cannot be imported."""
+
+
+class CaptionsRefused(CoreError):
+    """A caption file that cannot be read."""
 
 
 class RangeRefused(CoreError):

@@ -8,7 +8,8 @@ from pathlib import Path
 
 import xxhash
 
-from brisk_core.facts import Depth, FactsBuilder, Inspection, Stage, Witness, find_contradictions
+from brisk_core.captions import LIMITS, Captioned, Programme, hold_captions, read_embedded
+from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, Stage, Witness, find_contradictions
 from brisk_core.packets import PacketSeries, load_series, observe_packets, read_packets, save_series
 from brisk_core.reading import Source, read_headers
 from brisk_core.scan import (
@@ -72,6 +73,7 @@ def inspect(
         observe_packets(reading, taken)
         series = taken.series
         reading.builder.observed("file.contradictions", find_contradictions(reading.builder))
+        _observe_text_tracks(source, reading.builder)
         if series is not None and series_path is not None:
             save_series(series, series_path)
     if depth is Depth.FULL:
@@ -80,6 +82,27 @@ def inspect(
             save_scan(scanned, scan_path)
     inspection = reading.builder.finish(file_name=source.name, file_size=source.size, depth=depth)
     return Inspected(inspection=inspection, series=series)
+
+
+def _observe_text_tracks(source: Source, builder: FactsBuilder) -> None:
+    """Hold text tracks of the file against the house's limits; what only sound and cuts tell is left to the check."""
+    ids = ("text.rate_mismatch", "text.out_of_range", "text.overlap", *LIMITS)
+    rate, frames = (
+        builder.said(Witness.OBSERVED, "picture.frame_rate"),
+        builder.said(Witness.OBSERVED, "picture.frame_count"),
+    )
+    documents = read_embedded(source) if builder.said(Witness.DECLARED, "text.captions") else ()
+    if not documents or not rate or not frames:
+        for id_ in ids:
+            builder.unread(id_, "the file has no text track" if not documents else "rate or length are not known")
+        return
+    programme = Programme(rate=rate, frames=frames, start=builder.said(Witness.DECLARED, "wrapper.start_timecode"))
+    held = hold_captions(Captioned(documents=documents), programme)
+    for id_ in ids:
+        if held[id_].right is None:
+            builder.unread(id_, held[id_].found)
+        else:
+            builder.observed(id_, tuple(Span(**span) for span in held[id_].document))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

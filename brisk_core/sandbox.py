@@ -20,8 +20,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
-from brisk_core.errors import CoreError, EditRefused, ReadingStopped, UnreadableFile
+from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingStopped, UnreadableFile
 
+_REFUSALS: dict[str, type[CoreError]] = {"EditRefused": EditRefused, "CaptionsRefused": CaptionsRefused}
 Progress = Callable[[int, int], None]
 _POLL = 0.2  # seconds between two looks at the clock and at the wish to stop
 _PARENT_DIED = 1  # PR_SET_PDEATHSIG (prctl(2))
@@ -54,8 +55,8 @@ def run(
 ) -> Any:
     """Do ``verb`` in a child process and return its result.
 
-    Raises ``UnreadableFile`` or ``EditRefused`` with the child's sentence, ``ReadingStopped`` when the child crashed
-    or met a limit, ``Cancelled`` when ``should_stop`` said so.
+    Raises ``UnreadableFile``, ``EditRefused`` or ``CaptionsRefused`` with the child's sentence, ``ReadingStopped``
+    when the child crashed or met a limit, ``Cancelled`` when ``should_stop`` said so.
     """
     limits = limits or Limits()
     child = subprocess.Popen(
@@ -126,7 +127,7 @@ def _converse(
     if answer is None:
         raise ReadingStopped(_why_it_ended(code, buffers[child.stderr], limits))
     if "error" in answer:
-        raise {"EditRefused": EditRefused}.get(answer["error"]["kind"], UnreadableFile)(answer["error"]["says"])
+        raise _REFUSALS.get(answer["error"]["kind"], UnreadableFile)(answer["error"]["says"])
     return answer["result"]
 
 
@@ -322,6 +323,43 @@ def _do_edit(request: dict[str, Any]) -> Any:
     return timeline_to_json(import_edit(Path(request["path"]), name=request["name"], hints=hints))
 
 
+def _do_captions(request: dict[str, Any]) -> Any:
+    from brisk_core.captions import LARGEST, document_to_json, read_captions
+    from brisk_core.reading import Source
+
+    source = Source.at(request["url"], request.get("name"))
+    with source.open() as file:
+        return document_to_json(read_captions(file.read(LARGEST + 1), source.name))
+
+
+def _do_embedded(request: dict[str, Any]) -> Any:
+    from brisk_core.captions import document_to_json, read_embedded
+    from brisk_core.reading import Source
+
+    return [document_to_json(one) for one in read_embedded(Source.at(request["url"]))]
+
+
+def _do_burned(request: dict[str, Any]) -> Any:
+    from brisk_core.captions import burned_to_json, document_from_json, look_for_burned, place, programme_of
+    from brisk_core.facts import inspection_from_json
+    from brisk_core.frames import Film
+    from brisk_core.reading import Source
+
+    inspection = inspection_from_json(request["inspection"])
+    programme = programme_of(inspection)
+    if programme is None:
+        raise UnreadableFile("rate or length of the file are not known")
+    film = Film(
+        source=Source.at(request["url"]),
+        series_path=Path(request["series_path"]),
+        full=inspection.is_full_range,
+        size=inspection.best("picture.size"),
+    )
+    cuts = [span.start for span in inspection.best("content.cuts") or ()]
+    placed = place(document_from_json(request["document"]), programme)
+    return burned_to_json(look_for_burned(film, placed, programme.frames, cuts))
+
+
 def _do_against(request: dict[str, Any]) -> Any:
     from brisk_core.facts import inspection_from_json
     from brisk_core.master import Side, hold_against
@@ -354,6 +392,9 @@ _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "strip": _do_strip,
     "clip": _do_clip,
     "edit": _do_edit,
+    "captions": _do_captions,
+    "embedded": _do_embedded,
+    "burned": _do_burned,
     "against": _do_against,
 }
 

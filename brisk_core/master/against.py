@@ -16,11 +16,12 @@ from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
 from brisk_core.exact import Timecode, spell_rate
 from brisk_core.facts import Held, Inspection, Sentence
+from brisk_core.frames import Film, Grey
 from brisk_core.master.cuts import map_by_cuts
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
 from brisk_core.master.mapping import FOREIGN, IN_PLACE, MIXED, FrameMap, Seen, map_frames, shift_stretch
-from brisk_core.master.pairs import Film, Grey, paired
+from brisk_core.master.pairs import paired
 from brisk_core.master.shots import Journey, Teller, map_document, shots_of
 from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_mixed
 from brisk_core.master.similarity import ssim as likeness

@@ -15,7 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import Sentence
-from brisk_core.master.pairs import Grey, Pair
+from brisk_core.frames import Grey
+from brisk_core.master.pairs import Pair
 
 _MOST_POINTS = 600  # of one picture
 _RATIO = 0.75  # of the distances to the nearest and the next point, above which a pair is not believed

@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import Sentence
+from brisk_core.frames import Grey
 from brisk_core.master.geometry import Geometry, warp
-from brisk_core.master.pairs import Grey, Pair
+from brisk_core.master.pairs import Pair
 
 _FEWEST = 400  # samples of a value before its place on the curve is believed
 _QUIET = 6.0  # code values of local contrast above which a sample is left out: edges move with scaling

@@ -4,39 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from pathlib import Path
-from typing import Any
 
-import cv2
-import numpy as np
-from numpy.typing import NDArray
-
-from brisk_core.frames.find import exact_frames
-from brisk_core.meters.planes import PlaneReader
-from brisk_core.reading import Source
+from brisk_core.frames import Film, Still, stills
 
 _AT_ONCE = 64  # pairs held in memory; a longer run spares decoding from the random access point before it again
-
-Grey = NDArray[np.float32]  #: (height, width) code values, 8-bit narrow range whatever the file's depth and range
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Film:
-    """A file that is decoded."""
-
-    source: Source
-    series_path: Path
-    full: bool  #: full range by the file's own word
-    size: tuple[int, int]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Still:
-    """One decoded picture, brought to 8 bit and narrow range by the file's own word."""
-
-    number: int
-    luma: Grey
-    chroma: tuple[Grey, Grey] | None  #: blue and red difference, at their own size
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -45,39 +16,6 @@ class Pair:
 
     own: Still
     other: Still
-
-
-def stills(film: Film, numbers: Sequence[int], widest: int, *, colour: bool) -> Iterator[Still]:
-    """Yield the wanted pictures that can be decoded, in ascending order, their luma at most ``widest`` samples wide."""
-    reader = PlaneReader(full=film.full)
-    for number, frame in exact_frames(film.source, film.series_path, sorted(set(numbers))):
-        picture = reader.picture(frame, number)
-        bits = picture.samples.bits
-        full = picture.samples.full
-        planes = [
-            _narrow(plane, bits, full=full, chroma=at > 0)
-            for at, plane in enumerate(picture.planes[: 3 if colour else 1])
-        ]
-        luma = _no_wider(planes[0], widest)
-        chroma = (planes[1], planes[2]) if len(planes) == 3 else None
-        yield Still(number=number, luma=luma, chroma=chroma)
-
-
-def _narrow(plane: NDArray[Any], bits: int, *, full: bool, chroma: bool) -> Grey:
-    values = plane.astype(np.float32) / np.float32(1 << (bits - 8))
-    if not full:
-        return values
-    if chroma:
-        return np.asarray((values - 128) * np.float32(224 / 255) + 128, np.float32)
-    return np.asarray(values * np.float32(219 / 255) + 16, np.float32)
-
-
-def _no_wider(luma: Grey, widest: int) -> Grey:
-    height, width = luma.shape
-    if width <= widest:
-        return luma
-    size = (widest, max(2, round(height * widest / width)))
-    return np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def paired(

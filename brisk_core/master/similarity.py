@@ -10,9 +10,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.frames import Grey
 from brisk_core.master.geometry import Geometry, warp
 from brisk_core.master.levels import LevelCurve
-from brisk_core.master.pairs import Grey, Pair
+from brisk_core.master.pairs import Pair
 
 _WINDOW, _SIGMA = (11, 11), 1.5  # of the structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004)
 _C1, _C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2

@@ -239,10 +239,11 @@ class ConditionReader:
     """Reads conditions and collects every mistake with its place."""
 
     def __init__(self) -> None:
+        from brisk_core.spec.limits import LIMIT_READERS
         from brisk_core.spec.span_conditions import SPAN_READERS
 
         self.mistakes: list[Mistake] = []
-        self._readers: dict[str, _Reader] = _READERS | SPAN_READERS
+        self._readers: dict[str, _Reader] = _READERS | SPAN_READERS | LIMIT_READERS
 
     def read(self, row: Characteristic, raw: object, place: str, *, inner: bool = False) -> Condition | None:
         """Return the condition, or ``None`` after noting what is wrong with it."""

@@ -71,6 +71,12 @@ CONTENT_RULES: tuple[Rule, ...] = (
         why="What differs from the master came in with this export.",
     ),
     Rule(
+        code="captions.wrong",
+        applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("text."),
+        template="{told}",
+        parameters=_told,
+    ),
+    Rule(
         code="shape.other",
         applies=lambda unmet: unmet.id == "edit.shape",
         template="the picture is shown as {found}, the timeline is {required}: stretched sideways, or cut to fit.",

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Set
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 from typing import Any
 
+from brisk_core.captions import Captioned
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree, hold
 from brisk_core.exact import spell_bit_rate, spell_rate_exactly
 from brisk_core.facts import (
@@ -19,14 +18,13 @@ from brisk_core.facts import (
     Kind,
     Span,
     Stage,
-    TimeSpan,
     Unheard,
     Witness,
-    Witnessed,
     spell,
 )
 from brisk_core.packets import PacketSeries, fit_buffer
 from brisk_core.spec.against import MASTER_LINES, TIMELINE_LINES
+from brisk_core.spec.captioned import CAPTION_IDS, CAPTION_LINES, CaptionVerdicts, with_sidecars
 from brisk_core.spec.conditions import (
     Cases,
     Condition,
@@ -43,9 +41,11 @@ from brisk_core.spec.conditions import (
 from brisk_core.spec.document import Line, Spec, Weight
 from brisk_core.spec.finding import Check, Finding, Outcome
 from brisk_core.spec.integrity import INTEGRITY
+from brisk_core.spec.limits import CaptionLimit
 from brisk_core.spec.rule import Unmet
 from brisk_core.spec.rules import MET, UNHEARD, asked_value, rule_for
 from brisk_core.spec.span_conditions import SpanCondition
+from brisk_core.spec.spans import seconds_of, spans_of
 
 #: Of the lines that a timeline brings, those that say nothing where there is nothing to ask.
 _ONLY_WHERE_ASKED = ("edit.gaps", "edit.chapters")
@@ -67,6 +67,7 @@ class _Judge:
     series: PacketSeries | None = None
     held: Mapping[str, Held] = field(default_factory=dict)  #: what only a comparison knows
     with_master: bool = False
+    captions: CaptionVerdicts | None = None
 
     def line(self, line: Line) -> Finding:
         """Judge one line."""
@@ -76,6 +77,9 @@ class _Judge:
             if chosen is None:
                 return self._unheard(line, condition.required(), reason)
             condition = chosen
+        if self._is_on_captions(condition):
+            verdicts = self.captions or CaptionVerdicts(None, self.inspection)
+            return self._as_held(line, condition, verdicts.of(condition))
         if isinstance(condition, SameAsTimeline):
             return self._against_timeline(line, condition)
         if isinstance(condition, SameAsMaster):
@@ -91,6 +95,13 @@ class _Judge:
         if line.row.stage is Stage.CHECK:
             return self._unheard(line, condition.required(), "this engine does not measure it")
         return self._by_witnesses(line, condition)
+
+    def _is_on_captions(self, condition: Condition) -> bool:
+        """Is this asked of the text of captions, which facts of the file alone do not answer as well?"""
+        if condition.row.id not in CAPTION_IDS:
+            return False
+        known = self.captions is not None and not isinstance(condition, SpanCondition)
+        return known or isinstance(condition, CaptionLimit) or condition.row.stage is Stage.CHECK
 
     def choose(self, cases: Cases) -> tuple[Condition | None, str]:
         """Return the first case whose facts hold; a fact that nobody knows stops the search, it never passes over."""
@@ -146,7 +157,11 @@ class _Judge:
         """Judge the lines that a timeline and a master bring, where the spec does not ask in its own way."""
         asked = {line.row.id for line in spec.lines}
         asked |= {line.condition.twin for line in spec.lines if isinstance(line.condition, SameAsTimeline)}
-        lines = [*(TIMELINE_LINES if self.agreements is not None else ()), *(MASTER_LINES if self.with_master else ())]
+        lines = [
+            *(TIMELINE_LINES if self.agreements is not None else ()),
+            *(MASTER_LINES if self.with_master else ()),
+            *(CAPTION_LINES if self.captions else ()),
+        ]
         found = []
         for line in lines:
             held = self.held.get(line.row.id)
@@ -211,7 +226,7 @@ class _Judge:
         tracks = value if row.per_track else (value,)
         kept = []
         for track in tracks:
-            times = [_seconds(span, rate) for span in track]
+            times = [seconds_of(span, rate) for span in track]
             kept.append(tuple(track[number] for number in condition.offending(times, duration)))
         if not any(kept):
             found = _text(row, value)
@@ -423,7 +438,7 @@ class _Judge:
         observed: Any = None,
     ) -> Finding:
         witnessed = self.inspection.facts.get(line.row.id)
-        spans = _spans(line.row, witnessed, self.inspection.best("picture.frame_rate")) if witnessed else ()
+        spans = spans_of(line.row, witnessed, self.inspection.best("picture.frame_rate")) if witnessed else ()
         return Finding(
             line=line,
             outcome=outcome,
@@ -438,31 +453,6 @@ class _Judge:
             remedy=remedy,
             spans=spans,
         )
-
-
-def _seconds(span: Span | TimeSpan, rate: Fraction | None) -> tuple[Fraction, Fraction]:
-    """Return a place in seconds."""
-    if isinstance(span, TimeSpan):
-        return Fraction(str(span.start)), Fraction(str(span.end))
-    period = 1 / rate if rate else Fraction(1)
-    return span.start * period, span.end * period
-
-
-def _spans(row: Characteristic, witnessed: Witnessed, rate: Fraction | None) -> tuple[Span, ...]:
-    """Return the places of a characteristic in frames; those of the sound of every track, each with its track."""
-    value = witnessed.observed
-    if value is None or value is Unheard.UNHEARD or row.kind not in (Kind.SPANS, Kind.TIMES):
-        return ()
-    if row.kind is Kind.SPANS and not row.per_track:
-        return tuple(value)
-    if rate is None:
-        return ()
-    found = []
-    for number, track in enumerate(value if row.per_track else (value,), 1):
-        for one in track:
-            start = max(math.floor(one.start * rate), 0)
-            found.append(Span(start=start, end=max(math.ceil(one.end * rate), start + 1), detail=f"track {number}"))
-    return tuple(found)
 
 
 def _small(label: str) -> str:
@@ -536,15 +526,18 @@ def judge(
     part: FrameRange | None = None,
     series: PacketSeries | None = None,
     master: Mapping[str, Held] | None = None,
+    captioned: Captioned | None = None,
     integrity: bool = True,
     only: Set[str] | None = None,
 ) -> Check:
     """Judge an inspection by a spec, by a range of a timeline and a master where they are given, and for integrity.
 
     ``series`` is the packet series of the inspection, for lines that give a buffer; ``master`` is what holding the file
-    against its master found, empty while that is not known, and ``None`` without a master; ``only`` limits the lines
-    to some ids. Nothing of the file is read.
+    against its master found, empty while that is not known, and ``None`` without a master; ``captioned`` are the
+    captions beside it and in it; ``only`` limits the lines to some ids. Nothing of the file is read.
     """
+    captioned = captioned if captioned and captioned.documents else None
+    inspection = with_sidecars(inspection, captioned)
     held = {**(hold(inspection, timeline, part) if timeline else {}), **(master or {})}
     worker = _Judge(
         inspection,
@@ -552,6 +545,7 @@ def judge(
         series,
         held=held,
         with_master=master is not None,
+        captions=CaptionVerdicts(captioned, inspection) if captioned else None,
     )
     findings = [worker.line(line) for line in spec.lines if only is None or line.id in only]
     if integrity:

@@ -256,6 +256,24 @@ _REASONS: dict[str, Reason] = {
     ),
     "sound.silent_channels": Reason("A silent channel may be a cable off.", "Route sound to it, or leave it out."),
     "sound.dc_offset": Reason("An offset costs headroom and clicks at cuts.", "Filter below 10 Hz."),
+    "text.overlap": Reason("Two captions at one place cover each other.", "End each caption before the next begins."),
+    "text.gap": Reason("A gap of a frame or two flickers.", "Close the gap, or leave the one that is asked."),
+    "text.reading_speed": Reason(
+        "What goes faster than people read is not read.", "Show the caption longer, or say it in fewer words."
+    ),
+    "text.line_length": Reason("Longer lines are cut off or wrapped anew.", "Break the line at a sensible place."),
+    "text.line_count": Reason("More lines cover the picture.", "Split the caption in two."),
+    "text.out_of_range": Reason(
+        "Captions outside the programme belong to another version of it.",
+        "Export the captions for this version and this range.",
+    ),
+    "text.rate_mismatch": Reason(
+        "Captions of another rate or start drift off what is said.",
+        "Export the captions for the rate and the start timecode of this programme.",
+    ),
+    "text.captions": Reason(
+        "Many viewers need captions, and some places must show them.", "Send the captions with the file: {required}."
+    ),
     "text.chapters": Reason("Viewers jump by chapters.", "Set chapter marks in the timeline and export them."),
     "edit.length": Reason(
         "An extra frame belongs to something else, and a missing one to the film.",

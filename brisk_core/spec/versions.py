@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from brisk_core.spec.against import MASTER_LINES, TIMELINE_LINES
+from brisk_core.spec.captioned import CAPTION_LINES
 from brisk_core.spec.document import Line, Spec
 from brisk_core.spec.integrity import INTEGRITY
 
 #: Lines beside the spec's own, in the order of their findings.
-EVERY_FILE: tuple[Line, ...] = (*TIMELINE_LINES, *MASTER_LINES, *INTEGRITY)
+EVERY_FILE: tuple[Line, ...] = (*TIMELINE_LINES, *MASTER_LINES, *CAPTION_LINES, *INTEGRITY)
 
 
 def lines_that_differ(old: Spec, new: Spec) -> tuple[frozenset[str], frozenset[str]]:

@@ -56,6 +56,16 @@ class CommandTest(TestCase):
         self.assertEqual(findings["master.map"]["outcome"], "pass")
         self.assertEqual(findings["master.map"]["observed"]["stretches"], [[0, 50, 0.0]])
 
+    def test_captions_bring_their_lines(self) -> None:
+        (self.folder / "a.srt").write_text("1\n00:00:00,100 --> 00:00:05,000\nToo long for two seconds\n")
+        _, out, _ = self.run_command("check", "a.mp4", "--spec", "spec.yaml", "--captions", "a.srt", "--json")
+        found = {row["characteristic"]: row for row in json.loads(out)["findings"]}["text.out_of_range"]
+        self.assertEqual(found["says"], "Line 2: stands until 3.00 s after the programme's end.")
+        for text, status, says in (("hello", 1, ""), ("", 3, "none.srt is empty; expected captions")):
+            (self.folder / "none.srt").write_text(text)
+            met, _, err = self.run_command("check", "a.mp4", "--spec", "spec.yaml", "--captions", "none.srt")
+            self.assertEqual((met, says in err), (status, True), err)
+
     def test_inspect(self) -> None:
         status, out, _ = self.run_command("inspect", "a.mp4", "--json")
         document = json.loads(out)

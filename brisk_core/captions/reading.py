@@ -1,0 +1,84 @@
+"""Which reader reads a caption file: its first bytes and its name tell."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import PurePosixPath
+
+from brisk_core.captions.decoding import decode
+from brisk_core.captions.document import CaptionDocument, Oddity, Remark
+from brisk_core.captions.ebu_stl import read_ebu_stl
+from brisk_core.captions.line21 import ROW, read_line21
+from brisk_core.captions.subrip import ARROW, read_subrip
+from brisk_core.captions.ttml import read_ttml
+from brisk_core.captions.webvtt import read_webvtt
+from brisk_core.errors import CaptionsRefused
+
+LARGEST = 32 << 20  #: bytes of a caption file; a whole season of subtitles stays below
+#: Extensions of caption files, each with its reader.
+EXTENSIONS: dict[str, Callable[[bytes, str], CaptionDocument]] = {
+    ".srt": read_subrip,
+    ".vtt": read_webvtt,
+    ".ttml": read_ttml,
+    ".dfxp": read_ttml,
+    ".itt": read_ttml,
+    ".xml": read_ttml,
+    ".scc": read_line21,
+    ".stl": read_ebu_stl,
+}
+_LANGUAGE = re.compile(r"\.([a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)\.[^.]+$")
+
+
+def is_caption_name(name: str) -> bool:
+    """Does a file of this name hold captions?"""
+    return PurePosixPath(name.lower()).suffix in EXTENSIONS
+
+
+def belongs_to(sidecar: str, media: str) -> bool:
+    """Does a caption file stand beside a media file by its name: the same stem, perhaps with a language?"""
+    stem = PurePosixPath(media).stem.lower()
+    other = PurePosixPath(sidecar).stem.lower()
+    return other == stem or other.startswith(f"{stem}.")
+
+
+def read_captions(data: bytes, name: str) -> CaptionDocument:
+    """Read a caption file by what it is, not by what it is called; a name that says otherwise is remarked on.
+
+    Raises ``CaptionsRefused`` for a file that is too large, empty, or in none of the formats.
+    """
+    if not data.strip():
+        raise CaptionsRefused(f"{name} is empty; expected captions")
+    if len(data) > LARGEST:
+        raise CaptionsRefused(f"{name} has {len(data):,} bytes; expected at most {LARGEST:,} of captions")
+    suffix = PurePosixPath(name.lower()).suffix
+    reader = _by_contents(data) or EXTENSIONS.get(suffix)
+    if reader is None:
+        raise CaptionsRefused(f"{name} is in no known format; expected SRT, WebVTT, TTML, SCC or EBU-STL")
+    try:
+        document = reader(data, name)
+    except CaptionsRefused as error:
+        raise CaptionsRefused(f"{name}: {error}") from error
+    if EXTENSIONS.get(suffix) not in (reader, None):
+        says = f"the name ends in {suffix}, but this is {document.format}"
+        remark = Remark(line=0, kind=Oddity.UNREADABLE, says=says)
+        document = replace(document, remarks=(remark, *document.remarks))
+    language = _LANGUAGE.search(name)
+    if language and not document.language:
+        document = replace(document, language=language.group(1))
+    return document
+
+
+def _by_contents(data: bytes) -> Callable[[bytes, str], CaptionDocument] | None:
+    if data[3:6] == b"STL" and data[6:8].isdigit():
+        return read_ebu_stl
+    text = decode(data[:65536]).text.lstrip()
+    if text.startswith("WEBVTT"):
+        return read_webvtt
+    if text.startswith("<"):
+        return read_ttml
+    rows = text.splitlines()[:40]
+    if any(ROW.fullmatch(row.strip()) for row in rows):
+        return read_line21
+    return read_subrip if any(ARROW in row for row in rows) else None

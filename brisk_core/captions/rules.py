@@ -1,0 +1,248 @@
+"""What is wrong with captions: each rule says so by the line of the file, and on the frames of the programme.
+
+Limits are those of the spec; without one, house limits stand in, which most delivery specs lie near: 20 characters a
+second, 42 a line, two lines, two frames between captions.
+"""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Callable, Mapping, Sequence
+from fractions import Fraction
+from itertools import pairwise
+
+from brisk_core.captions.document import Oddity
+from brisk_core.captions.placing import Placed, Programme, place
+from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, Ruling, held_of
+from brisk_core.captions.timed import join, time_of
+from brisk_core.facts import Held, Sentence
+
+#: House limits, by id.
+LIMITS: Mapping[str, Fraction] = {
+    "text.gap": Fraction(2),  #: frames at least
+    "text.reading_speed": Fraction(20),  #: characters a second at most
+    "text.line_length": Fraction(42),  #: characters at most
+    "text.line_count": Fraction(2),  #: lines at most
+}
+_NO_TEXT = "the captions are pictures, whose text is not read"
+
+
+_Rule = Callable[[Ruling, Fraction], list[Sentence]]
+
+
+def hold_captions(
+    captioned: Captioned, programme: Programme, limits: Mapping[str, Fraction] | None = None
+) -> dict[str, Held]:
+    """Hold captions against the rules and their programme; ``limits`` replace house limits by id."""
+    known = {**LIMITS, **(limits or {})}
+    several = len(captioned.documents) > 1
+    rulings = [
+        Ruling(document, programme, place(document, programme), f"{document.name}, " if several else "", captioned)
+        for document in captioned.documents
+    ]
+    held = {}
+    for id_, (rule, asked, fine, remedy) in _RULES.items():
+        limit = known.get(id_, Fraction(0))
+        textual = id_ in _TEXTUAL and all(document.pictured for document in captioned.documents)
+        if textual:
+            held[id_] = Held(right=None, required=asked(limit), found=_NO_TEXT, asked=False)
+            continue
+        told = [sentence for ruling in rulings for sentence in rule(ruling, limit)]
+        held[id_] = held_of(told, asked(limit), fine, remedy)
+    held["text.document"] = _of_remarks(rulings, Oddity.UNREADABLE)
+    held["text.encoding"] = _of_remarks(rulings, Oddity.ENCODING)
+    held["text.rate_mismatch"] = join([time_of(ruling) for ruling in rulings])
+    held["text.burned_in"] = _burned(rulings)
+    return held
+
+
+def _overlaps(ruling: Ruling, _: Fraction) -> list[Sentence]:
+    told = []
+    rate = ruling.programme.rate
+    last: dict[str, Placed] = {}
+    for one in ruling.placed:
+        before = last.get(one.caption.region)
+        if before is not None and one.start < before.end:
+            much = float(min(before.end, one.end) - one.start) / float(rate)
+            other = f"that of {ruling.document.counts} {before.caption.place}"
+            told.append(ruling.told(one, f"stands over {other} for {much:.2f} s."))
+        if before is None or one.end > before.end:
+            last[one.caption.region] = one
+    return told
+
+
+def _gaps(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+    told = []
+    apart = [one for one in ruling.placed if not one.caption.region]
+    for before, one in pairwise(apart):
+        gap = one.start - before.end
+        if 0 < gap < limit:
+            word = "frame" if gap == 1 else "frames"
+            told.append(ruling.told(one, f"comes {gap} {word} after the one before it: it flickers."))
+    return told
+
+
+def _speeds(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+    told = []
+    for one in ruling.placed:
+        signs = sum(characters(line) for line in one.caption.lines) + max(len(one.caption.lines) - 1, 0)
+        speed = signs / (one.caption.end - one.caption.start)
+        if speed > limit:
+            seconds = float(one.caption.end - one.caption.start)
+            told.append(ruling.told(one, f"{signs} characters in {seconds:.2f} s, {float(speed):.1f} a second."))
+    return told
+
+
+def _lengths(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+    told = []
+    for one in ruling.placed:
+        for line in one.caption.lines:
+            if width(line) > limit:
+                told.append(ruling.told(one, f"a line of {width(line)} characters: “{_short(line)}”."))
+    return told
+
+
+def _counts(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+    return [
+        ruling.told(one, f"{len(one.caption.lines)} lines at once.")
+        for one in ruling.placed
+        if len(one.caption.lines) > limit
+    ]
+
+
+def _ranges(ruling: Ruling, _: Fraction) -> list[Sentence]:
+    told = []
+    programme = ruling.programme
+    for one in ruling.placed:
+        if one.start < 0:
+            told.append(
+                ruling.told(one, f"begins {float(-one.start / programme.rate):.2f} s before the programme does.")
+            )
+        elif one.start >= programme.frames:
+            late = float((one.start - programme.frames) / programme.rate)
+            told.append(ruling.told(one, f"begins {late:.2f} s after the programme's end."))
+        elif one.end > programme.frames + 1:
+            late = float((one.end - programme.frames) / programme.rate)
+            told.append(ruling.told(one, f"stands until {late:.2f} s after the programme's end."))
+    return told
+
+
+def _of_remarks(rulings: Sequence[Ruling], kind: Oddity) -> Held:
+    sentences: list[Sentence] = []
+    count = sum(len(ruling.placed) for ruling in rulings)
+    for ruling in rulings:
+        by_place = {one.caption.place: one for one in ruling.placed}
+        for remark in ruling.document.remarks:
+            if remark.kind is not kind:
+                continue
+            one = by_place.get(remark.line)
+            if one:
+                sentences.append(ruling.told(one, f"{remark.says}."))
+                continue
+            where = f"{ruling.document.counts} {remark.line}" if remark.line else "the file"
+            says = f"{ruling.prefix}{where}: {remark.says}."
+            sentences.append(Sentence(says=f"{says[:1].upper()}{says[1:]}", frame=None, fault=True))
+        if kind is Oddity.UNREADABLE and not ruling.placed:
+            says = f"{ruling.document.name} holds no caption that can be shown."
+            sentences.append(Sentence(says=says, frame=None, fault=True))
+    codes = ", ".join(sorted({ruling.document.encoding for ruling in rulings if ruling.document.encoding}))
+    fine = f"{count} captions read" if kind is Oddity.UNREADABLE else codes or "as the track codes it"
+    required = "every caption readable" if kind is Oddity.UNREADABLE else "characters as they were written"
+    held = held_of(
+        sentences, required, fine, "Export the captions again in UTF-8, and look at these lines in the file."
+    )
+    told = [{"detail": one.says} if one.frame is None else {"start": one.frame, "end": one.end, "detail": one.says}
+            for one in sentences[:MOST_SENTENCES]]  # fmt: skip
+    return Held(
+        right=held.right,
+        required=required,
+        found=held.found if held.right else f"{len(sentences)} remarks" if len(sentences) > 1 else "1 remark",
+        document=told,
+        sentences=held.sentences,
+        remedy=held.remedy,
+    )
+
+
+def _burned(rulings: Sequence[Ruling]) -> Held:
+    """Are the same captions in the picture already?"""
+    required, known = "apart from the picture", rulings[0].captioned.burned if rulings else None
+    if known is None:
+        return Held(right=None, required=required, found="the pictures have not been looked at", asked=False)
+    found = [one for one in (known.get(ruling.document.name) for ruling in rulings) if one]
+    sure = [one for one in found if one.verdict is not None]
+    if not sure:
+        reason = found[0].reason if found else "no caption stands where a picture could be looked at"
+        return Held(right=None, required=required, found=reason, asked=False)
+    worst = max(sure, key=lambda one: one.verdict or False)
+    says = f"Something like text comes and goes with {worst.seen} of {worst.looked} captions: the picture has them."
+    sentences = [Sentence(says=says, frame=worst.frames[0] if worst.frames else 0, fault=True)] if worst.verdict else []
+    held = held_of(
+        sentences, required, "apart", "Export the picture without captions, or send no caption file with it."
+    )
+    return Held(
+        right=held.right,
+        required=required,
+        found=f"burned in, {worst.seen} of {worst.looked} looked at"
+        if worst.verdict
+        else f"apart, {worst.looked} looked at",
+        document={"burned_in": worst.verdict, "seen": worst.seen, "looked": worst.looked},
+        sentences=held.sentences,
+        remedy=held.remedy,
+    )
+
+
+_TEXTUAL = ("text.reading_speed", "text.line_length", "text.line_count")
+_RULES: dict[str, tuple[_Rule, Callable[[Fraction], str], str, str]] = {
+    "text.overlap": (
+        _overlaps,
+        lambda _: "one caption at a time",
+        "none",
+        "Let each caption end before the next begins, or give them places of their own.",
+    ),
+    "text.gap": (
+        _gaps,
+        lambda limit: f"none, or at least {limit} frames apart",
+        "none too short",
+        "Let a caption end where the next begins, or leave the gap that is asked.",
+    ),
+    "text.reading_speed": (
+        _speeds,
+        lambda limit: f"at most {float(limit):g} characters a second",
+        "none too fast",
+        "Show the caption longer, or say it in fewer words.",
+    ),
+    "text.line_length": (
+        _lengths,
+        lambda limit: f"at most {limit} characters a line",
+        "none too long",
+        "Break the line, or say it in fewer words.",
+    ),
+    "text.line_count": (
+        _counts,
+        lambda limit: f"at most {limit} lines",
+        "none too many",
+        "Split the caption in two.",
+    ),
+    "text.out_of_range": (
+        _ranges,
+        lambda _: "inside the programme",
+        "all inside",
+        "Export the captions for this version and this range.",
+    ),
+}
+
+
+def characters(line: str) -> int:
+    """Return how many signs a reader sees; marks that sit on others do not count."""
+    return sum(not unicodedata.combining(sign) for sign in line)
+
+
+def width(line: str) -> int:
+    """Return how many places a line takes; wide signs take two (Unicode Annex 11)."""
+    return sum(
+        2 if unicodedata.east_asian_width(sign) in "WF" else 1 for sign in line if not unicodedata.combining(sign)
+    )
+
+
+def _short(line: str) -> str:
+    return line if len(line) <= 60 else f"{line[:57]}…"

@@ -1,0 +1,113 @@
+"""Lines on captions: held against the limits of the spec, and of the house where the spec gives none."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from typing import Any
+
+from brisk_core.captions import Captioned, hold_captions, programme_of
+from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Unheard
+from brisk_core.spec.conditions import Condition, Equals, Present
+from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Weight
+from brisk_core.spec.limits import CaptionLimit
+
+_BURNED = "text.burned_in"
+_NONE = "no caption file stands beside it, and it has no text track"
+_UNKNOWN = "rate or length of the file are not known"
+
+
+def _line(name: str, label: str, weight: Weight, why: str) -> Line:
+    row = REGISTRY[f"text.{name}"]
+    flag = row.kind is Kind.FLAG
+    return Line(
+        id=f"{INTEGRITY_PREFIX}captions-{name.replace('_', '-')}",
+        row=row,
+        condition=Equals(row, False) if flag else Present(row, wanted=False),
+        raw_condition={"equals": False} if flag else {"absent": True},
+        weight=weight,
+        label=label,
+        why=why,
+        remedy="",
+        witnesses=(),
+    )
+
+
+#: Judged when a file has captions, beside it or inside.
+CAPTION_LINES: tuple[Line, ...] = (
+    _line(
+        "document", "Captions readable", Weight.MUST, "A caption that cannot be read is not shown, or stops the rest."
+    ),
+    _line(
+        "encoding", "Characters of captions", Weight.SHOULD, "Letters of another code turn into signs nobody can read."
+    ),
+    _line(
+        "out_of_range", "Captions inside the programme", Weight.MUST, "Captions outside it belong to another version."
+    ),
+    _line(
+        "rate_mismatch", "Captions in time", Weight.MUST, "Captions of another rate or start drift off what is said."
+    ),
+    _line("overlap", "One caption at a time", Weight.SHOULD, "Two captions at one place cover each other."),
+    _line("gap", "Gaps between captions", Weight.NOTE, "A gap of a frame or two flickers."),
+    _line("reading_speed", "Reading speed", Weight.SHOULD, "What goes faster than people read is not read."),
+    _line("line_length", "Length of caption lines", Weight.SHOULD, "Longer lines are cut off or wrapped anew."),
+    _line("line_count", "Lines at once", Weight.SHOULD, "More lines cover the picture."),
+    _line("burned_in", "Captions apart from the picture", Weight.SHOULD, "Burned in and beside it, they stand twice."),
+)
+CAPTION_IDS = frozenset(line.row.id for line in CAPTION_LINES)
+
+
+@dataclass(slots=True)
+class CaptionVerdicts:
+    """What holding the captions of a file gives, by characteristic and condition."""
+
+    captioned: Captioned | None
+    inspection: Inspection
+    _held: dict[tuple[str, Fraction] | None, Mapping[str, Held]] = field(default_factory=dict)
+
+    def of(self, condition: Condition) -> Held:
+        """Return what a condition on captions meets."""
+        id_ = condition.row.id
+        programme = programme_of(self.inspection)
+        if self.captioned is None or not self.captioned.documents:
+            return Held(right=None, required=condition.required(), found=_NONE)
+        if programme is None:
+            return Held(right=None, required=condition.required(), found=_UNKNOWN)
+        limit = (id_, condition.limit) if isinstance(condition, CaptionLimit) else None
+        if limit not in self._held:
+            self._held[limit] = hold_captions(self.captioned, programme, dict([limit]) if limit else None)
+        held = self._held[limit][id_]
+        return _as_asked(held, condition) if id_ == _BURNED else held
+
+
+def _as_asked(held: Held, condition: Condition) -> Held:
+    """Turn a verdict about captions in the picture round where a spec wants them there."""
+    wanted = condition.wanted if isinstance(condition, Present) else condition.holds(True)
+    if held.right is None or not wanted:
+        return held
+    required = "burned in"
+    if not held.right:
+        return replace(held, right=True, required=required, sentences=())
+    says = "Nothing like text comes and goes with the captions: they are not in the picture."
+    remedy = "Burn the captions in, and export again."
+    fault = Sentence(says=says, frame=None, fault=True)
+    return replace(held, right=False, required=required, sentences=(fault,), remedy=remedy)
+
+
+def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspection:
+    """Return the inspection with the caption files beside the media among its captions."""
+    beside = [one for one in captioned.documents if not one.embedded] if captioned else []
+    if not beside:
+        return inspection
+    found = tuple(
+        CaptionTrack(kind="sidecar", format=one.format, language=one.language or None, count=len(one.captions))
+        for one in beside
+    )
+    said = inspection.facts["text.captions"]
+
+    def joined(value: Any) -> Any:
+        return found if value is None or value is Unheard.UNHEARD else (*value, *found)
+
+    both = replace(said, declared=joined(said.declared), observed=joined(said.observed))
+    return replace(inspection, facts={**inspection.facts, "text.captions": both})
