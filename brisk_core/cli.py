@@ -69,6 +69,11 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--captions", action="append", default=[], help="a caption file beside it; may be given again")
     check.add_argument("--edit-rate", help="frame rate of an EDL, which does not state it")
     check.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/check/1")
+    stems = verbs.add_parser("stems", help="hold stems against their mix")
+    stems.add_argument("mix", help="a file, or FILE#N for its sound track N from 1")
+    stems.add_argument("stems", nargs="+", help="files, or FILE#N for a track of one")
+    stems.add_argument("--limit", type=float, help="dB under the mix that may be left, such as 60; 40 without it")
+    stems.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/stems/1")
     return parser
 
 
@@ -77,7 +82,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         options = _parser().parse_args(words)
-        return _inspect(options) if options.verb == "inspect" else _check(options)
+        return {"inspect": _inspect, "check": _check, "stems": _stems}[options.verb](options)
     except _Refusal as refusal:
         sys.stderr.write(f"brisk-sentry: {' '.join(str(refusal).split())}\n")
         if "--json" in words:
@@ -231,6 +236,33 @@ def _against_master(
         return held_of(sandbox.run("against", request))
     except UnreadableFile as error:
         raise _Refusal(UNREADABLE, f"{options.master}: {error}") from error
+
+
+def _stems(options: argparse.Namespace) -> int:
+    """Hold stems against their mix."""
+    try:
+        mix, *stems = [_sound_of(name) for name in (options.mix, *options.stems)]
+        limit = -abs(options.limit) if options.limit is not None else None
+        found = sandbox.run("stems", {"mix": mix, "stems": stems, "limit": limit})
+    except UnreadableFile as error:
+        raise _Refusal(UNREADABLE, str(error)) from error
+    if options.json:
+        print(json.dumps(found, indent=2, ensure_ascii=False))
+    else:
+        print(f"{'pass' if found['right'] else 'fail'}: {found['found']}, asked {found['required']}")
+        for says in found["says"]:
+            print(says)
+    return NO_FAIL if found["right"] else A_FAIL
+
+
+def _sound_of(name: str) -> dict[str, Any]:
+    """Read FILE or FILE#N; a file whose own name ends like that is taken as it is."""
+    path, mark, track = name.rpartition("#")
+    if mark and track.isdigit() and not Path(name).exists():
+        if track == "0":
+            raise _Refusal(WRONG_USE, f"met {name!r}; tracks count from 1")
+        return {"url": Source.at(path).url, "name": name, "track": int(track) - 1}
+    return {"url": Source.at(name).url, "name": Path(name).name, "track": None}
 
 
 def _print_check(check: Check) -> None:

@@ -382,6 +382,17 @@ def _do_against(request: dict[str, Any]) -> Any:
     return found.document
 
 
+def _do_stems(request: dict[str, Any]) -> Any:
+    from brisk_core.reading import Source
+    from brisk_core.stems import Part, find_stems, stems_document
+
+    mix, *stems = [
+        Part(name=one["name"], source=Source.at(one["url"]), track=one.get("track"))
+        for one in (request["mix"], *request["stems"])
+    ]
+    return stems_document(find_stems(mix, stems, _Reporter()), request.get("limit"))
+
+
 _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "digest": _do_digest,
     "inspect": _do_inspect,
@@ -396,6 +407,7 @@ _VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
     "embedded": _do_embedded,
     "burned": _do_burned,
     "against": _do_against,
+    "stems": _do_stems,
 }
 
 

@@ -9,17 +9,19 @@ from brisk_core.captions.burned import Burned, burned_from_json, burned_to_json,
 from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, document_from_json, document_to_json
 from brisk_core.captions.embedded import read_embedded
 from brisk_core.captions.placing import Placed, Programme, place, programme_of
-from brisk_core.captions.reading import LARGEST, belongs_to, is_caption_name, read_captions
-from brisk_core.captions.rules import LIMITS, hold_captions
+from brisk_core.captions.reading import EXTENSIONS, LARGEST, belongs_to, is_caption_name, read_captions
+from brisk_core.captions.rules import LIMITS, CaptionRow, hold_captions, list_captions
 from brisk_core.captions.ruling import Captioned
 from brisk_core.captions.timing import Evidence, evidence_of
 
 __all__ = [
+    "EXTENSIONS",
     "LARGEST",
     "LIMITS",
     "Burned",
     "Caption",
     "CaptionDocument",
+    "CaptionRow",
     "Captioned",
     "Clock",
     "Evidence",
@@ -34,6 +36,7 @@ __all__ = [
     "evidence_of",
     "hold_captions",
     "is_caption_name",
+    "list_captions",
     "look_for_burned",
     "place",
     "programme_of",

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 
-from brisk_core.captions.document import Oddity
+from brisk_core.captions.document import CaptionDocument, Oddity
 from brisk_core.captions.placing import Placed, Programme, place
-from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, Ruling, held_of
+from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, CaptionSentence, Ruling, held_of
 from brisk_core.captions.timed import join, time_of
 from brisk_core.facts import Held, Sentence
 
@@ -27,7 +28,7 @@ LIMITS: Mapping[str, Fraction] = {
 _NO_TEXT = "the captions are pictures, whose text is not read"
 
 
-_Rule = Callable[[Ruling, Fraction], list[Sentence]]
+_Rule = Callable[[Ruling, Fraction], Sequence[Sentence]]
 
 
 def hold_captions(
@@ -56,7 +57,34 @@ def hold_captions(
     return held
 
 
-def _overlaps(ruling: Ruling, _: Fraction) -> list[Sentence]:
+@dataclass(frozen=True, slots=True)
+class CaptionRow:
+    """One caption on the programme, with what is wrong with it."""
+
+    document: CaptionDocument
+    placed: Placed
+    faults: tuple[tuple[str, str], ...]  #: id of the characteristic, and what is said
+
+
+def list_captions(
+    captioned: Captioned, programme: Programme, limits: Mapping[str, Fraction] | None = None
+) -> list[CaptionRow]:
+    """Return every caption that can be shown, in the order of time, with its faults."""
+    faults: dict[tuple[str, int], list[tuple[str, str]]] = {}
+    for id_, held in hold_captions(captioned, programme, limits).items():
+        for one in held.sentences:
+            if isinstance(one, CaptionSentence) and one.fault:
+                says = one.says.partition(": ")[2]
+                faults.setdefault((one.document, one.place), []).append((id_, f"{says[:1].upper()}{says[1:]}"))
+    rows = [
+        CaptionRow(document, placed, tuple(faults.get((document.name, placed.caption.place), ())))
+        for document in captioned.documents
+        for placed in place(document, programme)
+    ]
+    return sorted(rows, key=lambda row: (row.placed.start, row.placed.end))
+
+
+def _overlaps(ruling: Ruling, _: Fraction) -> Sequence[Sentence]:
     told = []
     rate = ruling.programme.rate
     last: dict[str, Placed] = {}
@@ -71,7 +99,7 @@ def _overlaps(ruling: Ruling, _: Fraction) -> list[Sentence]:
     return told
 
 
-def _gaps(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+def _gaps(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
     told = []
     apart = [one for one in ruling.placed if not one.caption.region]
     for before, one in pairwise(apart):
@@ -82,7 +110,7 @@ def _gaps(ruling: Ruling, limit: Fraction) -> list[Sentence]:
     return told
 
 
-def _speeds(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+def _speeds(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
     told = []
     for one in ruling.placed:
         signs = sum(characters(line) for line in one.caption.lines) + max(len(one.caption.lines) - 1, 0)
@@ -93,16 +121,16 @@ def _speeds(ruling: Ruling, limit: Fraction) -> list[Sentence]:
     return told
 
 
-def _lengths(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+def _lengths(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
     told = []
     for one in ruling.placed:
         for line in one.caption.lines:
             if width(line) > limit:
-                told.append(ruling.told(one, f"a line of {width(line)} characters: “{_short(line)}”."))
+                told.append(ruling.told(one, f"a line of {width(line)} characters: “{_short(line)}”"))
     return told
 
 
-def _counts(ruling: Ruling, limit: Fraction) -> list[Sentence]:
+def _counts(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
     return [
         ruling.told(one, f"{len(one.caption.lines)} lines at once.")
         for one in ruling.placed
@@ -110,7 +138,7 @@ def _counts(ruling: Ruling, limit: Fraction) -> list[Sentence]:
     ]
 
 
-def _ranges(ruling: Ruling, _: Fraction) -> list[Sentence]:
+def _ranges(ruling: Ruling, _: Fraction) -> Sequence[Sentence]:
     told = []
     programme = ruling.programme
     for one in ruling.placed:

@@ -23,6 +23,14 @@ class Captioned:
     burned: Mapping[str, Burned] | None = None  #: by name of the document; None while it has not been looked for
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CaptionSentence(Sentence):
+    """What is said of one caption."""
+
+    document: str  #: name
+    place: int  #: of the caption in its document
+
+
 @dataclass(frozen=True, slots=True)
 class Ruling:
     """One document under the rules."""
@@ -33,13 +41,20 @@ class Ruling:
     prefix: str  #: names the document where there are several
     captioned: Captioned
 
-    def told(self, one: Placed, says: str, *, fault: bool = True) -> Sentence:
+    def told(self, one: Placed, says: str, *, fault: bool = True) -> CaptionSentence:
         """A sentence about a caption; its frames are kept inside the programme."""
         first = min(max(one.start, 0), self.programme.frames - 1)
         end = min(max(one.end, first + 1), self.programme.frames)
         where = f"{self.document.counts} {one.caption.place}"
         text = f"{self.prefix}{where}" if self.prefix else f"{where[:1].upper()}{where[1:]}"
-        return Sentence(says=f"{text}: {says}", frame=first, end=end, fault=fault)
+        return CaptionSentence(
+            says=f"{text}: {says}",
+            frame=first,
+            end=end,
+            fault=fault,
+            document=self.document.name,
+            place=one.caption.place,
+        )
 
 
 def held_of(told: Sequence[Sentence], required: str, fine: str, remedy: str) -> Held:

@@ -1,22 +1,28 @@
-"""Frames for the bench, exact to the frame: views of one, samples, strips of many, and a few seconds that play.
+"""Frames and sound of a place, exact to the frame: views of one, samples, strips of many, and seconds that play.
 
-From the ground up: ``find``, ``stills``, ``views``, ``samples``, ``strip``, ``clip``.
+From the ground up: ``find``, ``stills``, ``views``, ``samples``, ``sound``, ``strip``, ``clip``.
 """
 
 from brisk_core.frames.clip import write_clip
 from brisk_core.frames.find import frame_path
 from brisk_core.frames.samples import read_samples
+from brisk_core.frames.sound import RATE, Samples, SoundTrack, open_sound, read_sound
 from brisk_core.frames.stills import Film, Grey, Still, stills
 from brisk_core.frames.strip import write_strip
 from brisk_core.frames.views import VIEWS, write_frames
 
 __all__ = [
+    "RATE",
     "VIEWS",
     "Film",
     "Grey",
+    "Samples",
+    "SoundTrack",
     "Still",
     "frame_path",
+    "open_sound",
     "read_samples",
+    "read_sound",
     "stills",
     "write_clip",
     "write_frames",

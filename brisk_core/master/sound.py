@@ -10,14 +10,12 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-import av
 import numpy as np
-from numpy.typing import NDArray
 
 from brisk_core.facts import Sentence
-from brisk_core.reading import Source, open_container
+from brisk_core.frames import RATE, Samples, read_sound
+from brisk_core.reading import Source
 
-RATE = 48_000  #: Hz at which both sounds are compared
 _WINDOW, _MARGIN = 6.0, 2.0  # seconds of the file, and how much later or earlier it is looked for in the master
 _MOST_WINDOWS = 10
 _QUIET = 1e-3  # root mean square below which a window says nothing (-60 dBFS)
@@ -28,9 +26,6 @@ _LOUDER = 0.3  # dB
 _DRIFT = 2e-5  # seconds a second: 0.1 s in 80 minutes
 _SIDES = 0.12  # by how much crossed channels must fit better than straight ones
 _MOST_PAIRED = 2  # channels of each file that are laid on one another to find the place
-_EARLY_ROLL = 0.4  # seconds decoded before a window, so that coders have settled
-
-Samples = NDArray[np.float32]  #: (channels, count) at full scale 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,57 +65,6 @@ class SoundVerdict:
             "channels": list(self.channels),
             "windows": [[round(one.at, 2), round(one.late, 4), round(one.correlation, 3)] for one in self.windows],
         }
-
-
-def read_sound(source: Source, start: float, length: float) -> Samples | None:
-    """Return the first sound track (all tracks of one channel together) from a time on the clock of the picture.
-
-    Shape ``(channels, length × 48,000)``; silence stands where the file has no sound. ``None`` without sound.
-    """
-    with open_container(source) as container:
-        streams = list(container.streams.audio)
-        if not streams:
-            return None
-        origin = _picture_start(container)
-        if streams[0].channels == 1 and len(streams) > 1:
-            singles = [stream for stream in streams[:8] if stream.channels == 1]
-            return np.concatenate([_read_stream(container, one, origin + start, length) for one in singles])
-        return _read_stream(container, streams[0], origin + start, length)
-
-
-def _picture_start(container: Any) -> float:
-    video = container.streams.video
-    if not video or video[0].start_time is None:
-        return 0.0
-    return max(float(video[0].start_time * video[0].time_base), 0.0)
-
-
-def _read_stream(container: Any, stream: Any, start: float, length: float) -> Samples:
-    wanted = round(length * RATE)
-    found = np.zeros((stream.channels, wanted), np.float32)
-    container.seek(max(int((start - _EARLY_ROLL) / stream.time_base), 0), stream=stream, backward=True)
-    resampler = av.AudioResampler(format="fltp", layout=stream.layout.name, rate=RATE)
-    try:
-        for frame in container.decode(stream):
-            if frame.pts is None:
-                continue
-            time = float(frame.pts * frame.time_base)
-            for piece in resampler.resample(frame):
-                first = round((time - start) * RATE)
-                samples = np.asarray(piece.to_ndarray(), np.float32)
-                _put(found, samples, first)
-                time += samples.shape[1] / RATE
-            if time > start + length:
-                break
-    except (av.FFmpegError, IndexError, UnicodeDecodeError):
-        pass  # what could be decoded stands; the rest is silent and says nothing
-    return found
-
-
-def _put(found: Samples, samples: Samples, first: int) -> None:
-    begin, end = max(first, 0), min(first + samples.shape[1], found.shape[1])
-    if end > begin and samples.shape[0] == found.shape[0]:
-        found[:, begin:end] = samples[:, begin - first : end - first]
 
 
 def lay(file: Samples, master: Samples, at: float) -> Laid | None:

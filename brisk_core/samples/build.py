@@ -13,11 +13,13 @@ from pathlib import Path
 import av
 
 from brisk_core.samples import timelines
+from brisk_core.samples.captions import write_captions
 from brisk_core.samples.drawings import DRAWINGS
 from brisk_core.samples.encode import Encoder, rewrap
 from brisk_core.samples.picture import Drawn
 from brisk_core.samples.programme import LENGTH
 from brisk_core.samples.renders import RENDERS, Recipe
+from brisk_core.samples.stems import write_stems
 
 _MAKERS = (
     "programme",
@@ -27,6 +29,8 @@ _MAKERS = (
     "encode",
     "renders",
     "timelines",
+    "captions",
+    "stems",
 )  # modules that decide what is in the files
 
 
@@ -81,6 +85,8 @@ def build_samples(folder: Path) -> Path:
     for recipe in RENDERS:
         if recipe.rewraps:
             rewrap(part / recipe.rewraps, part / recipe.name, recipe.settings)
+    write_captions(part)
+    write_stems(part)
     timelines.write_wide(part / timelines.WIDE_EDIT)
     timelines.write_tall(part / timelines.TALL_EDIT)
     try:

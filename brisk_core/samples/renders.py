@@ -146,9 +146,15 @@ RENDERS: tuple[Recipe, ...] = (
         settings=_WIDE,
         draws="edited-anew",
         extra_frames=-15,
-        fault="another version of the edit: one shot missing, two exchanged",
-        fails=("length", "integrity-edit-cuts"),
-        cautions=("integrity-edit-shots",),
+        fault="another version of the edit: one shot missing, two exchanged; captions of the whole one beside it",
+        fails=("length", "integrity-edit-cuts", "integrity-captions-out-of-range"),
+        cautions=(
+            "integrity-edit-shots",
+            "integrity-captions-encoding",
+            "integrity-captions-overlap",
+            "integrity-captions-reading-speed",
+            "integrity-captions-line-length",
+        ),
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V01.mp4",

@@ -12,8 +12,11 @@ _GAIN = 1.1  # brings the mix to -23 LUFS (EBU R 128)
 _WATER_RATE = 8000  # points of noise a second: water has nothing above 4 kHz
 
 
-def make_sound(length: Fraction, sample_rate: int, *, hole: bool = False) -> NDArray[np.float32]:
-    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any sample rate, with a hole if asked."""
+STEMS = ("water", "hum", "bell")
+
+
+def make_stems(length: Fraction, sample_rate: int) -> dict[str, NDArray[np.float32]]:
+    """Return the parts of the sound, each ``(2, samples)`` in −1 to 1; their sum is the mix."""
     count = round(length * sample_rate)
     time = np.arange(count, dtype=np.float64) / sample_rate
     random = np.random.default_rng(3)
@@ -25,9 +28,13 @@ def make_sound(length: Fraction, sample_rate: int, *, hole: bool = False) -> NDA
     for struck in np.arange(0.6, float(length), 1.9):
         after = np.maximum(time - struck, 0)
         bell += (time >= struck) * 0.16 * np.exp(-2.4 * after) * np.sin(2 * np.pi * 523.25 * after)
-    left = water + hum + bell * 0.8
-    right = np.roll(water, sample_rate // 90) + hum + bell
-    mix = (_GAIN * np.stack([left, right])).astype(np.float32)
+    parts = ((water, np.roll(water, sample_rate // 90)), (hum, hum), (bell * 0.8, bell))
+    return {name: (_GAIN * np.stack(part)).astype(np.float32) for name, part in zip(STEMS, parts, strict=True)}
+
+
+def make_sound(length: Fraction, sample_rate: int, *, hole: bool = False) -> NDArray[np.float32]:
+    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any sample rate, with a hole if asked."""
+    mix = np.asarray(sum(make_stems(length, sample_rate).values()), np.float32)
     if hole:
         mix[:, int(_HOLE[0] * sample_rate) : int(_HOLE[1] * sample_rate)] = 0
     return mix

@@ -1,10 +1,11 @@
 """Delivery specifications.
 
-From the ground up: ``values``, ``patterns``, ``conditions``, ``span_conditions``, ``document``, ``rule``,
-``content_rules``, ``rules``, ``reasons``, ``integrity`` and ``against`` (lines beside a spec's own), ``finding``,
-``judge``, ``versions``, ``target``, ``shelf``.
+From the ground up: ``values``, ``patterns``, ``conditions``, ``span_conditions``, ``limits``, ``document``, ``rule``,
+``content_rules``, ``rules``, ``reasons``, ``integrity``, ``against`` and ``captioned`` (lines beside a spec's own),
+``finding``, ``spans``, ``judge``, ``versions``, ``target``, ``shelf``.
 """
 
+from brisk_core.spec.captioned import caption_limits
 from brisk_core.spec.conditions import bounds
 from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Line, Spec, Weight, parse_spec, spec_to_document
 from brisk_core.spec.finding import Check, Finding, Outcome, Verdict, counts_of, verdict_of
@@ -31,6 +32,7 @@ __all__ = [
     "Weight",
     "bit_rate_limits",
     "bounds",
+    "caption_limits",
     "counts_of",
     "judge",
     "lines_that_differ",

@@ -10,7 +10,7 @@ from typing import Any
 from brisk_core.captions import Captioned, hold_captions, programme_of
 from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Unheard
 from brisk_core.spec.conditions import Condition, Equals, Present
-from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Weight
+from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Spec, Weight
 from brisk_core.spec.limits import CaptionLimit
 
 _BURNED = "text.burned_in"
@@ -93,6 +93,11 @@ def _as_asked(held: Held, condition: Condition) -> Held:
     remedy = "Burn the captions in, and export again."
     fault = Sentence(says=says, frame=None, fault=True)
     return replace(held, right=False, required=required, sentences=(fault,), remedy=remedy)
+
+
+def caption_limits(spec: Spec) -> dict[str, Fraction]:
+    """Return the limits of captions that a spec gives, by id."""
+    return {line.row.id: line.condition.limit for line in spec.lines if isinstance(line.condition, CaptionLimit)}
 
 
 def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspection:

@@ -2,8 +2,11 @@ import contextlib
 import io
 import json
 import tempfile
+import wave
 from pathlib import Path
 from unittest import TestCase
+
+import numpy as np
 
 from brisk_core.cli import main
 from brisk_core.small_media import Small, make_small
@@ -55,6 +58,19 @@ class CommandTest(TestCase):
         findings = {row["characteristic"]: row for row in json.loads(out)["findings"]}
         self.assertEqual(findings["master.map"]["outcome"], "pass")
         self.assertEqual(findings["master.map"]["observed"]["stretches"], [[0, 50, 0.0]])
+
+    def test_stems_add_up_or_not(self) -> None:
+        for name, sound in (("mix.wav", 0.3), ("half.wav", 0.15), ("third.wav", 0.1)):
+            tone = (np.random.default_rng(1).uniform(-sound, sound, 96_000) * 32767).astype("<i2")
+            with wave.open(str(self.folder / name), "wb") as file:
+                file.setparams((1, 2, 48_000, 0, "NONE", ""))
+                file.writeframes(tone.tobytes())
+        status, out, _ = self.run_command("stems", "mix.wav", "half.wav", "half.wav", "--json")
+        self.assertEqual((status, json.loads(out)["right"]), (0, True))
+        status, out, _ = self.run_command("stems", "mix.wav", "half.wav", "third.wav")
+        self.assertEqual((status, out[:5]), (1, "fail:"))
+        status, _, err = self.run_command("stems", "mix.wav", "half.wav#2")
+        self.assertEqual((status, "no sound track 2" in err), (3, True))
 
     def test_captions_bring_their_lines(self) -> None:
         (self.folder / "a.srt").write_text("1\n00:00:00,100 --> 00:00:05,000\nToo long for two seconds\n")

@@ -17,6 +17,7 @@ from brisk_core.spec import EVERY_FILE, counts_of, lines_that_differ, verdict_of
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
 from brisk_core.version import ENGINE
+from brisk_web.captions.services import captioned_for
 from brisk_web.checks.models import Check, Finding
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
@@ -75,6 +76,7 @@ def judged_document(
         part=timeline.part(check.range_start, check.range_end) if timeline else None,
         series=inspection.load_series() if inspection and spec.needs_series else None,
         master=held_for(check),
+        captioned=captioned_for(check.media_file),
         only=only,
     )
     return check_to_json(judged, known)

@@ -137,6 +137,7 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
         "state": reverse("check-state", args=[check.pk]),
         "frame": reverse("frame", args=[check.media_file_id, 0]).replace("/0.jpg", "/"),
         "strip": reverse("strip", args=[check.media_file_id]),
+        "captions": reverse("captions-json", args=[check.pk]) if check.media_file.pairings.exists() else "",
         "clip": reverse("clip", args=[check.media_file_id, 0]).replace("/0.webm", "/"),
         "alpha": _has_alpha(facts),
         "active": bool(inspection and inspection.is_active),

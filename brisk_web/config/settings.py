@@ -39,6 +39,8 @@ INSTALLED_APPS = [
     "brisk_web.jobs",
     "brisk_web.checks",
     "brisk_web.masters",
+    "brisk_web.captions",
+    "brisk_web.stems",
 ]
 
 MIDDLEWARE = [

@@ -5,6 +5,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path
 
+from brisk_web.captions import views as captions
 from brisk_web.checks import again_views, side_views
 from brisk_web.checks import views as checks
 from brisk_web.edits import views as edits
@@ -15,6 +16,7 @@ from brisk_web.inspections import views as inspections
 from brisk_web.jobs import views as jobs
 from brisk_web.masters import views as masters
 from brisk_web.shelf import views as shelf
+from brisk_web.stems import views as stems
 from brisk_web.storage import upload_views
 from brisk_web.storage import views as storage
 
@@ -46,6 +48,10 @@ urlpatterns = [
     path("files/<int:file_id>/strip/", strips.film_strip, name="film-strip"),
     path("files/<int:file_id>/strip.jpg", bench.strip, name="strip"),
     path("files/<int:file_id>/clips/<int:number>.webm", bench.clip, name="clip"),
+    path("files/<int:file_id>/stems/", stems.stems_page, name="stems"),
+    path("files/<int:file_id>/stems/begin", stems.begin, name="begin-stems"),
+    path("stems/<int:stem_check_id>/cancel", stems.cancel, name="cancel-stems"),
+    path("stems/<int:stem_check_id>.json", stems.stems_json, name="stems-json"),
     path("inspections/outdated/again", inspections.inspect_outdated, name="inspect-outdated"),
     path("inspections/<int:inspection_id>/cancel", inspections.cancel, name="cancel-inspection"),
     path("intake/uploads/", upload_views.create, name="uploads"),
@@ -63,6 +69,10 @@ urlpatterns = [
     path("checks/<int:check_id>/against/", masters.against, name="against"),
     path("checks/<int:check_id>/against/compare", masters.compare, name="compare"),
     path("checks/<int:check_id>/against/<int:comparison_id>/cancel", masters.cancel, name="cancel-comparison"),
+    path("checks/<int:check_id>/captions/", captions.captions_page, name="captions"),
+    path("checks/<int:check_id>/captions.json", captions.captions_json, name="captions-json"),
+    path("checks/<int:check_id>/captions/add", captions.add_captions, name="add-captions"),
+    path("checks/<int:check_id>/captions/<int:pairing_id>/drop", captions.drop_captions, name="drop-captions"),
     path("comparisons/<int:comparison_id>/state", masters.comparison_state, name="comparison-state"),
     path("comparisons/<int:comparison_id>.json", masters.against_json, name="against-json"),
     path("side-by-side/", side_views.side_by_side, name="side-by-side"),

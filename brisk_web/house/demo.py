@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -14,6 +15,7 @@ from django.utils import timezone
 
 from brisk_core.samples import RENDERS, build_samples
 from brisk_core.samples.programme import TITLE
+from brisk_core.samples.stems import LATE_BELL, MIX, STEM_FILES
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
 from brisk_web.edits.services import import_timeline
@@ -23,6 +25,7 @@ from brisk_web.jobs.services import add_deliverable, open_job, take_in
 from brisk_web.masters.services import choose_master
 from brisk_web.shelf.models import Spec
 from brisk_web.shelf.services import publish_shelf
+from brisk_web.stems.services import begin as begin_stems
 from brisk_web.storage.models import StorageRoot
 from brisk_web.storage.services import register
 
@@ -96,4 +99,13 @@ def _load_job(folder: Path) -> Job:
             media_file = register(root, recipe.name, by=operator)
             if recipe.name != _LEFT_IN_INTAKE:
                 take_in(media_file, deliverable, by=operator)
+    _hold_stems(root, operator)
     return job
+
+
+def _hold_stems(root: StorageRoot, operator: Any) -> None:
+    """Hold the stems against the mix twice: with the bell as it was sent first, and as it was mended."""
+    mix, *stems = [register(root, name, by=operator) for name in (MIX, *STEM_FILES)]
+    late = register(root, LATE_BELL, by=operator)
+    for bell in (stems[-1], late):
+        begin_stems((mix, None), [(file, None) for file in (*stems[:-1], bell)], by=operator)

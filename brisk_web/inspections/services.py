@@ -162,10 +162,12 @@ def _take(attempt: Attempt, stage: str) -> tuple[Inspection | None, MediaFile | 
 
 def _tell(inspection: Inspection) -> None:
     """Make what is known of an inspection found and judged."""
+    from brisk_web.captions.services import notice
     from brisk_web.checks.services import judge_all_of
 
     index_facts(inspection)
     judge_all_of(inspection)
+    notice(inspection)
 
 
 def read_headers(inspection_id: int) -> None:

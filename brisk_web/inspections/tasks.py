@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Mapping
+
 from procrastinate.contrib.django import app
 from procrastinate.tasks import Task
 
@@ -66,20 +69,23 @@ async def take_up_stalled_task(timestamp: int) -> None:
     from procrastinate.jobs import Status
 
     stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=HEARTBEAT_LIMIT_S)
-    ids, part_ids, comparison_ids = [], [], []
+    ids: defaultdict[str, list[int]] = defaultdict(list)  # by the name of the task's argument
     for job in stalled:
         await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
-        if "inspection_id" in job.task_kwargs:
-            ids.append(job.task_kwargs["inspection_id"])
-        if "part_id" in job.task_kwargs:
-            part_ids.append(job.task_kwargs["part_id"])
-        if "comparison_id" in job.task_kwargs:
-            comparison_ids.append(job.task_kwargs["comparison_id"])
+        for name, value in job.task_kwargs.items():
+            ids[name].append(value)
     if ids:
-        await sync_to_async(services.take_up_stalled)(ids)
-    if part_ids:
-        await sync_to_async(scanning.take_up_stalled)(part_ids)
-    if comparison_ids:
-        from brisk_web.masters.services import take_up_stalled
+        await sync_to_async(_take_up)(ids)
 
-        await sync_to_async(take_up_stalled)(comparison_ids)
+
+def _take_up(ids: Mapping[str, list[int]]) -> None:
+    """Queue again what stood in jobs that died, by the names of the tasks' arguments."""
+    from brisk_web.captions import services as captions
+    from brisk_web.masters import services as masters
+    from brisk_web.stems import services as stems
+
+    services.take_up_stalled(ids.get("inspection_id", []))
+    scanning.take_up_stalled(ids.get("part_id", []))
+    masters.take_up_stalled(ids.get("comparison_id", []))
+    stems.take_up_stalled(ids.get("stem_check_id", []))
+    captions.take_up_stalled(ids.get("caption_id", []), ids.get("tracks_of", []), ids.get("pairing_id", []))

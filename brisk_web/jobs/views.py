@@ -104,7 +104,8 @@ class IntakeRow:
 
 def _intake() -> list[IntakeRow]:
     waiting = (
-        MediaFile.objects.filter(renders__isnull=True, checks__isnull=True)
+        MediaFile.objects.filter(renders__isnull=True, checks__isnull=True, caption_file__isnull=True)
+        .filter(stem_checks__isnull=True, stem_parts__isnull=True)
         .select_related("inspection")
         .defer("inspection__document")
         .order_by("-pk")[:_INTAKE_ROWS]

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.exact import nominal_frames
 from brisk_core.facts import Inspection as Facts
+from brisk_core.report import AttemptsTold, JudgedLine, tell_attempts
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import judge
 from brisk_web.masters import services
@@ -67,7 +68,39 @@ def against(request: HttpRequest, check_id: int) -> HttpResponse:
     }
     if comparison and comparison.state == Comparison.State.DONE and comparison.document:
         context |= _found(check, other, comparison.document)
+        context["attempts"] = _between(check, other, comparison.document) if other else None
     return render(request, "masters/against.html", context)
+
+
+def _between(check: Check, other: MediaFile, document: dict[str, Any]) -> AttemptsTold | None:
+    """What changed from the earlier to the later of two attempts, ``None`` when the other file is no attempt."""
+    attempt = check.render.deliverable.renders.filter(media_file=other).first() if check.render else None
+    if check.render is None or attempt is None or not document["found"]:
+        return None
+    own, others = _judged(check), _judged(attempt.check_record)
+    earlier_is_master = attempt.attempt < check.render.attempt
+    scans = [file.inspection.load_scan() if file.inspection else None for file in (check.media_file, other)]
+    return tell_attempts(
+        max(check.render.attempt, attempt.attempt),
+        others if earlier_is_master else own,
+        own if earlier_is_master else others,
+        document,
+        (scans[0], scans[1]),
+        earlier_is_master=earlier_is_master,
+    )
+
+
+def _judged(check: Check) -> list[JudgedLine]:
+    return [
+        JudgedLine(
+            id=finding.line,
+            label=finding.label,
+            group=finding.group,
+            outcome=finding.outcome,
+            spans=tuple((span["start"], span["end"]) for span in finding.document["spans"]),
+        )
+        for finding in check.findings.exclude(characteristic__startswith="master.")
+    ]
 
 
 def _title(check: Check, other: MediaFile | None) -> str:

@@ -15,6 +15,7 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
+from brisk_core.captions import is_caption_name
 from brisk_web.house.services import record
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 
@@ -126,10 +127,13 @@ def browse(root: StorageRoot, path: str = "") -> list[Entry]:
 
 @transaction.atomic
 def register(root: StorageRoot, path: str, *, by: Any = None, inspect: bool = True) -> MediaFile:
-    """Register a file of a root and queue its inspection; the same state of a file is registered once.
+    """Register a file of a root and queue its inspection, or its reading if it holds captions.
+
+    The same state of a file is registered once. Captions of its name are put beside it.
 
     Raises ``StorageRefused`` when there is no such file below the root.
     """
+    from brisk_web.captions.services import pair_new, take_in
     from brisk_web.inspections.services import begin
 
     filesystem, full = _confined(root, path)
@@ -148,8 +152,11 @@ def register(root: StorageRoot, path: str, *, by: Any = None, inspect: bool = Tr
     )
     if new:
         record("file.registered", media_file, f"Registered {media_file.name} from {root.name}", by=by)
-        if inspect:
+        if is_caption_name(media_file.name):
+            take_in(media_file, by=by)
+        elif inspect:
             begin(media_file, by=by)
+            pair_new(media_file, by=by)
     return media_file
 
 
@@ -206,11 +213,27 @@ def _write_chunk(upload: Upload, body: BinaryIO, length: int) -> int:
 
 def _finish(upload: Upload) -> MediaFile:
     root = upload_root()
-    folder = f"{timezone.now():%Y-%m}/{uuid.uuid4().hex[:8]}"
-    target = Path(root.url) / folder
-    target.mkdir(parents=True)
-    upload.part_path.replace(target / upload.name)
+    folder = _fresh_folder(root)
+    upload.part_path.replace(Path(root.url) / folder / upload.name)
     return register(root, f"{folder}/{upload.name}", by=upload.owner)
+
+
+def _fresh_folder(root: StorageRoot) -> str:
+    """Make a folder for one upload and return its path below the root."""
+    folder = f"{timezone.now():%Y-%m}/{uuid.uuid4().hex[:8]}"
+    (Path(root.url) / folder).mkdir(parents=True)
+    return folder
+
+
+def keep(name: str, data: bytes, *, by: Any) -> MediaFile:
+    """Keep a small file that came with a form and register it; raises ``StorageRefused`` for a bad name or no bytes."""
+    check_name(name)
+    if not data:
+        raise StorageRefused(f"{name} is empty; expected a file")
+    root = upload_root()
+    folder = _fresh_folder(root)
+    (Path(root.url) / folder / name).write_bytes(data)
+    return register(root, f"{folder}/{name}", by=by)
 
 
 def drop_expired_uploads() -> int:

@@ -26,7 +26,10 @@ def file_list(request: HttpRequest) -> HttpResponse:
     """Every file that is known, found by name or by any fact, in the order that is asked for."""
     search = Search.of(request.GET)
     found = search.files()
-    page = by_number(request, found.select_related("inspection", "root").prefetch_related("renders__deliverable__job"))
+    page = by_number(
+        request,
+        found.select_related("inspection", "root", "caption_file").prefetch_related("renders__deliverable__job"),
+    )
     rows = [{"file": file, "facts": _headline(file)} for file in page.rows]
     active = any(file.inspection and file.inspection.is_active for file in page.rows)
     context = {
@@ -113,6 +116,7 @@ def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
         "an_hour": spell_bytes(round(facts.best("wrapper.bitrate") * 3600 / 8))
         if facts and facts.best("wrapper.bitrate")
         else "",
+        "with_sound": bool(facts and facts.best("sound.tracks")),
         "with_places": request.GET.get("places") == "1",
         "checks": file.checks.select_related("spec_version__spec", "render__deliverable__job"),
         "suggestion": suggest(file.name),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -22,12 +23,15 @@ class Page:
     former: str  #: query of the first page, empty when this is it
 
 
-def by_number(request: HttpRequest, rows: QuerySet[Any], size: int = PAGE) -> Page:
+def by_number(request: HttpRequest, rows: QuerySet[Any] | Sequence[Any], size: int = PAGE) -> Page:
     """Return the page that the request's ``page`` asks for, of rows in an order that has no key to go on from."""
     asked = request.GET.get("page", "")
     number = min(int(asked), _LAST_PAGE) if asked.isdigit() and int(asked) > 0 else 1
-    first = (number - 1) * size
-    shown = list(rows[first : first + size + 1])
+    return _numbered(request, list(rows[(number - 1) * size : number * size + 1]), number, size)
+
+
+def _numbered(request: HttpRequest, shown: list[Any], number: int, size: int) -> Page:
+    """Return a page of rows, of which one more than it shows tells that there are others."""
     kept = {key: value for key, value in request.GET.items() if key != "page"}
     following = f"?{urlencode(kept | {'page': number + 1})}" if len(shown) > size else ""
     return Page(rows=shown[:size], following=following, former=f"?{urlencode(kept)}" if number > 1 else "")

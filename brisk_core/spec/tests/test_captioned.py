@@ -35,6 +35,7 @@ def inspection(**observed: Any) -> Inspection:
     builder = FactsBuilder()
     builder.observed("picture.frame_rate", Fraction(25))
     builder.observed("picture.frame_count", 1500)
+    builder.declared("wrapper.duration", Fraction(60))
     for name, value in observed.items():
         builder.observed(f"text.{name}", value)
     return builder.finish(file_name="film.mp4", file_size=1000, depth=Depth.FULL)

@@ -23,6 +23,7 @@ document.addEventListener("alpine:init", () => {
     inTurn: false,
     playing: false,
     clipState: "",
+    captions: null, // tracks of captions on frames, fetched once
     samplesWords: "",
     progressWords: "",
     progressStyle: { width: "0%" },
@@ -362,10 +363,12 @@ document.addEventListener("alpine:init", () => {
       this.timers.lanes = setTimeout(async () => {
         const [start, end] = this.window;
         const width = Math.round(this.lanes.room);
+        this.captions ??= this.data.captions ? (await (await fetch(this.data.captions)).json()).tracks : [];
         const answer = await fetch(`${this.data.lanes}?start=${start}&end=${end}&width=${width}`);
         if (!answer.ok || !this.lanes) return;
         const found = await answer.json();
         if (start !== this.window[0] || end !== this.window[1]) return; // the eye has moved on
+        found.captions = this.captions;
         this.lanes.draw(found, this.spans());
         this.lanes.drawHead(this.frame);
       }, 30);

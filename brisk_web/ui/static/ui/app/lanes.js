@@ -8,6 +8,7 @@
   const LANES = {
     edit: [36, () => true, "drawEdit"],
     thumbs: [50, (data) => data.frames > 0, "drawThumbs"],
+    captions: [52, (data) => data.captions?.length, "drawCaptions"],
     fields: [34, (data) => data.scan?.moments, "drawFields"],
     cadence: [46, (data) => data.scan?.marks, "drawCadence"],
     light: [34, (data) => data.scan?.marks, "drawLight"],
@@ -327,6 +328,7 @@
     drawHead(frame) {
       this.headLayer.replaceChildren();
       const x = this.x(frame + 0.5);
+      this.drawSaid?.(frame, x);
       this.headLayer.append(make("line", { class: "head-line", x1: x, x2: x, y1: 10, y2: this.height }));
       this.headLayer.append(make("path", { class: "head", d: `M${x - 5} 0h10v8l-5 6l-5 -6Z` }));
     }

@@ -1,0 +1,151 @@
+import tempfile
+import wave
+from pathlib import Path
+from unittest import TestCase
+
+import numpy as np
+
+from brisk_core.errors import UnreadableFile
+from brisk_core.facts import Held
+from brisk_core.reading import Source
+from brisk_core.stems import Part, StemsFound, find_stems, tell_stems
+
+RATE = 48_000
+SECONDS = 34
+
+
+def sounds() -> dict[str, np.ndarray]:
+    """Voice in bursts, music of many tones, effects as clicks of noise; two channels each, all different."""
+    chance = np.random.default_rng(5)
+    time = np.arange(SECONDS * RATE) / RATE
+    voice = np.convolve(chance.normal(0, 0.2, len(time)), np.hanning(40) / 20, "same")
+    voice *= np.repeat(chance.random(SECONDS * 2) > 0.4, RATE // 2)
+    music = sum(
+        0.04 * np.sin(2 * np.pi * (110 * 2 ** (step / 12) + 0.3 * np.sin(time * step)) * time)
+        for step in range(0, 24, 3)
+    )
+    effects = chance.normal(0, 0.1, len(time)) * (np.sin(2 * np.pi * 0.7 * time) > 0.9)
+    return {
+        "voice.wav": np.stack([voice, voice * 0.8]),
+        "music.wav": np.stack([music, np.roll(music, 300)]),
+        "effects.wav": np.stack([effects * 0.5, effects]),
+    }
+
+
+def later(samples: np.ndarray, count: int) -> np.ndarray:
+    """The same sound, moved; silence comes in where it left."""
+    moved = np.roll(samples, count, axis=1)
+    moved[:, : max(count, 0)] = 0
+    if count < 0:
+        moved[:, count:] = 0
+    return moved
+
+
+class StemsTest(TestCase):
+    folder: Path
+    parts: dict[str, np.ndarray]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        held = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(held.cleanup)
+        cls.folder = Path(held.name)
+        cls.parts = sounds()
+        for name, samples in cls.parts.items():
+            cls.write(name, samples)
+        cls.write("mix.wav", sum(cls.parts.values()))
+
+    @classmethod
+    def write(cls, name: str, samples: np.ndarray) -> str:
+        with wave.open(str(cls.folder / name), "wb") as file:
+            file.setnchannels(samples.shape[0])
+            file.setsampwidth(2)
+            file.setframerate(RATE)
+            file.writeframes((np.clip(samples, -1, 1) * 32767).round().astype("<i2").T.tobytes())
+        return name
+
+    def part(self, name: str) -> Part:
+        return Part(name=name, source=Source.at(str(self.folder / name)))
+
+    def find(self, *names: str, mix: str = "mix.wav") -> tuple[StemsFound, Held]:
+        found = find_stems(self.part(mix), [self.part(name) for name in names])
+        return found, tell_stems(found)
+
+    def told(self, held: Held) -> list[str]:
+        return [one.says for one in held.sentences if one.fault]
+
+    def changed(self, name: str, samples: np.ndarray) -> str:
+        return self.write(f"{name.removesuffix('.wav')}-changed.wav", samples)
+
+    def test_stems_that_add_up_are_silent(self) -> None:
+        found, held = self.find(*self.parts)
+        self.assertTrue(held.right)
+        self.assertLess(found.residual, -70)
+        self.assertEqual(self.told(held), [])
+        self.assertTrue(all(stem.heard and not stem.late and abs(stem.gain) < 0.02 for stem in found.stems))
+        self.assertEqual(found.series.shape[1], 3)
+
+    def test_each_fault_of_one_stem_is_named_and_measured(self) -> None:
+        music = self.parts["music.wav"]
+        for samples, says in (
+            (later(music, 1920), "comes 40.0 ms late."),
+            (later(music, -48), "comes 1.0 ms early."),
+            (music * 0.5, "is 6.0 dB quieter than in the mix."),
+            (music * 1.1, "is 0.8 dB louder than in the mix."),
+            (-music, "is turned over in phase."),
+        ):
+            with self.subTest(says):
+                name = self.changed("music.wav", samples)
+                found, held = self.find("voice.wav", name, "effects.wav")
+                self.assertFalse(held.right)
+                self.assertEqual(self.told(held), [f"{name} {says}"])
+                self.assertLess(found.residual_fitted, -35)
+
+    def test_a_missing_stem_and_the_place_where_it_shows_most(self) -> None:
+        found, held = self.find("voice.wav", "music.wav")
+        self.assertFalse(held.right)
+        self.assertEqual(len(self.told(held)), 1)
+        self.assertIn("a stem is missing", self.told(held)[0])
+        loud = np.abs(np.sin(2 * np.pi * 0.7 * found.worst))
+        self.assertGreater(loud, 0.8)
+        only = np.zeros_like(self.parts["effects.wav"])
+        only[:, 20 * RATE : 21 * RATE] = 0.2 * np.sin(np.arange(RATE) * 0.3)
+        mix = self.write("longer.wav", sum(self.parts.values()) + only)
+        found, held = self.find(*self.parts, mix=mix)
+        self.assertTrue(20 <= found.worst < 21)
+        self.assertFalse(held.right)
+
+    def test_stems_that_do_not_belong_and_silent_ones(self) -> None:
+        chance = np.random.default_rng(9)
+        other = self.write("other.wav", chance.normal(0, 0.05, (2, SECONDS * RATE)))
+        _, held = self.find(*self.parts, other)
+        self.assertIn("other.wav is not in the mix.", self.told(held))
+        silent = self.write("silent.wav", np.zeros((2, SECONDS * RATE)))
+        _, held = self.find(*self.parts, silent)
+        self.assertEqual((held.right, self.told(held)), (True, ["silent.wav is silent."]))
+
+    def test_two_faults_at_once(self) -> None:
+        late = self.changed("voice.wav", later(self.parts["voice.wav"], 480))
+        quiet = self.changed("effects.wav", self.parts["effects.wav"] * 0.7079)
+        _, held = self.find(late, "music.wav", quiet)
+        self.assertEqual(
+            self.told(held), [f"{late} comes 10.0 ms late.", f"{quiet} is 3.0 dB quieter than in the mix."]
+        )
+
+    def test_one_channel_goes_to_both(self) -> None:
+        mono = self.parts["voice.wav"][:1]
+        mix = self.write("mono-mix.wav", np.repeat(mono, 2, axis=0) + self.parts["music.wav"])
+        _, held = self.find(self.write("mono.wav", mono), "music.wav", mix=mix)
+        self.assertEqual((held.right, self.told(held)), (True, []))
+
+    def test_what_cannot_be_compared(self) -> None:
+        wide = self.write("wide.wav", np.zeros((6, RATE)))
+        (self.folder / "none.wav").write_text("hello")
+        for names, says in (
+            (("voice.wav", wide), "6 channels; expected 1 or 2"),
+            ((), "0 stems"),
+            (("none.wav",), "no wrapper"),
+        ):
+            with self.subTest(says), self.assertRaisesRegex(UnreadableFile, says):
+                self.find(*names)

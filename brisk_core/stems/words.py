@@ -1,0 +1,101 @@
+"""What is said of stems, and their JSON."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.facts import Held, Sentence
+from brisk_core.stems.measure import FLOOR, StemFound, StemsFound
+
+STEMS_SCHEMA = "brisk-sentry/stems/1"
+LIMIT, LIMIT_LOSSY = -40.0, -20.0  #: dB under the mix that may be left; more where a coder loses something
+_MOST_COLUMNS = 1200  # of the lane
+_LATE = 0.5 / 48_000  # seconds; more than half a sample
+_LOUDER = 0.1  # dB
+_MENDS = 6.0  # dB by which moving and levelling must bring the rest down to be told as the reason
+
+
+def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
+    """Say whether stems add up to their mix; ``limit`` is in dB under the mix, that of the house without it."""
+    allowed = limit if limit is not None else LIMIT_LOSSY if found.lossy else LIMIT
+    faults = [says for stem in found.stems for says in _of_stem(stem)]
+    told = [Sentence(says=says, frame=None, fault=True) for says in faults]
+    right = found.residual <= allowed
+    if not right and found.residual_fitted > allowed:
+        left = f"{-found.residual_fitted:.1f} dB under the mix"
+        after = "With every stem moved and levelled as it fits best, " if faults else "With the stems as they are, "
+        says = (
+            f"{after}{left} is left, most of it at {found.worst:.1f} s ({found.worst_level:.0f} dBFS): "
+            "a stem is missing, or the mix was worked on after it was summed."
+        )
+        told.append(Sentence(says=says, frame=None, fault=True))
+    elif not right and found.residual - found.residual_fitted >= _MENDS:
+        says = f"Mended so, {-found.residual_fitted:.1f} dB under the mix would be left."
+        told.append(Sentence(says=says, frame=None, fault=False))
+    return Held(
+        right=right,
+        required=f"at least {-allowed:.0f} dB under the mix left",
+        found=f"{-found.residual:.1f} dB under the mix left",
+        sentences=tuple(told),
+        remedy="Export mix and stems again from one session, from one start, with the same processing on all of them.",
+    )
+
+
+def _of_stem(stem: StemFound) -> list[str]:
+    if stem.level <= FLOOR + 20:
+        return [f"{stem.name} is silent."]
+    if not stem.heard:
+        return [f"{stem.name} is not in the mix."]
+    told = []
+    if abs(stem.late) > _LATE:
+        word = "late" if stem.late > 0 else "early"
+        told.append(f"{stem.name} comes {abs(stem.late) * 1000:.1f} ms {word}.")
+    if abs(stem.gain) > _LOUDER:
+        word = "louder" if stem.gain > 0 else "quieter"
+        told.append(f"{stem.name} is {abs(stem.gain):.1f} dB {word} than in the mix.")
+    if stem.turned:
+        told.append(f"{stem.name} is turned over in phase.")
+    return told
+
+
+def stems_document(found: StemsFound, limit: float | None = None) -> dict[str, Any]:
+    """Return the JSON of schema ``brisk-sentry/stems/1``, with what is said; levels in dB, times in seconds."""
+    held = tell_stems(found, limit)
+    return {
+        "schema": STEMS_SCHEMA,
+        "right": held.right,
+        "found": held.found,
+        "required": held.required,
+        "says": [one.says for one in held.sentences],
+        "remedy": held.remedy,
+        "length": round(found.length, 3),
+        "lossy": found.lossy,
+        "mix_level": round(found.mix_level, 2),
+        "residual": round(found.residual, 2),
+        "residual_fitted": round(found.residual_fitted, 2),
+        "worst": {"at": round(found.worst, 2), "level": round(found.worst_level, 2)},
+        "stems": [
+            {
+                "name": stem.name,
+                "level": round(stem.level, 2),
+                "heard": stem.heard,
+                "late_ms": round(stem.late * 1000, 3),
+                "gain": round(stem.gain, 2),
+                "turned": stem.turned,
+                "fine": not _of_stem(stem),
+            }
+            for stem in found.stems
+        ],
+        "lane": _lane(found.series),
+    }
+
+
+def _lane(series: NDArray[np.float32]) -> list[list[float]]:
+    """Return the levels along time in so many columns at most, the greatest of each."""
+    count = min(len(series), _MOST_COLUMNS)
+    edges = np.arange(count) * len(series) // count
+    columns = np.maximum.reduceat(series, edges, axis=0)
+    return [[round(float(one), 1) for one in row] for row in columns]
