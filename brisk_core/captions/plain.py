@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from brisk_core.captions.document import Caption, Oddity, Remark
 
-_MARKS = re.compile(r"</?[a-zA-Z][^>\n]*>|<\d[\d:.]*>|\{\\[^}\n]*\}")
+_MARKS = re.compile(r"</?[a-zA-Z][^<>\n]*>|<\d[\d:.]*>|\{\\[^{}\n]*\}")
 
 
 def plain(rows: Iterable[str]) -> tuple[str, ...]:

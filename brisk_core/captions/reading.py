@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import PurePosixPath
 
 from brisk_core.captions.decoding import decode
-from brisk_core.captions.document import CaptionDocument, Oddity, Remark
+from brisk_core.captions.document import MOST_CAPTIONS, CaptionDocument, Oddity, Remark
 from brisk_core.captions.ebu_stl import read_ebu_stl
 from brisk_core.captions.line21 import ROW, read_line21
 from brisk_core.captions.subrip import ARROW, read_subrip
@@ -60,6 +60,8 @@ def read_captions(data: bytes, name: str) -> CaptionDocument:
         document = reader(data, name)
     except CaptionsRefused as error:
         raise CaptionsRefused(f"{name}: {error}") from error
+    if len(document.captions) > MOST_CAPTIONS:
+        raise CaptionsRefused(f"{name} holds more than {MOST_CAPTIONS:,} captions; expected those of one programme")
     if EXTENSIONS.get(suffix) not in (reader, None):
         says = f"the name ends in {suffix}, but this is {document.format}"
         remark = Remark(line=0, kind=Oddity.UNREADABLE, says=says)

@@ -16,6 +16,7 @@ from brisk_core.captions.plain import flawed, plain
 ARROW = "-->"
 _TIME = r"(\d{1,3}):(\d{1,2}):(\d{1,2})[,.](\d{1,3})"
 _TIMES = re.compile(rf"\s*{_TIME}\s*-->\s*{_TIME}(\s.*)?")
+_LONGEST_TIMES = 200  # characters of a row of times; the pattern below takes long over longer ones
 _LOOSELY = re.compile(r".*\d:\d\d.*->.*\d:\d\d.*")  # meant as times
 _TOP = re.compile(r"\{\\an?([789])\}")  # a common mark for "at the top"
 
@@ -77,7 +78,7 @@ def _after_text(rows: Sequence[str], at: int) -> int:
 
 
 def _meant_as_times(row: str) -> bool:
-    return ARROW in row or _LOOSELY.fullmatch(row) is not None
+    return ARROW in row or (len(row) < _LONGEST_TIMES and _LOOSELY.fullmatch(row) is not None)
 
 
 def _misread(row: str) -> str:

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import Held, Sentence
-from brisk_core.stems.measure import FLOOR, StemFound, StemsFound
+from brisk_core.stems.measure import ADDS_UP, FLOOR, StemFound, StemsFound
 
 STEMS_SCHEMA = "brisk-sentry/stems/1"
-LIMIT, LIMIT_LOSSY = -40.0, -20.0  #: dB under the mix that may be left; more where a coder loses something
+LIMIT_LOSSY = -20.0  #: dB under the mix that may be left where a coder loses something
 _MOST_COLUMNS = 1200  # of the lane
 _LATE = 0.5 / 48_000  # seconds; more than half a sample
 _LOUDER = 0.1  # dB
@@ -20,7 +20,7 @@ _MENDS = 6.0  # dB by which moving and levelling must bring the rest down to be 
 
 def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     """Say whether stems add up to their mix; ``limit`` is in dB under the mix, that of the house without it."""
-    allowed = limit if limit is not None else LIMIT_LOSSY if found.lossy else LIMIT
+    allowed = limit if limit is not None else LIMIT_LOSSY if found.lossy else ADDS_UP
     faults = [says for stem in found.stems for says in _of_stem(stem)]
     told = [Sentence(says=says, frame=None, fault=True) for says in faults]
     right = found.residual <= allowed

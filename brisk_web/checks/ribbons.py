@@ -82,5 +82,7 @@ def verdict_words(check: Check) -> str:
         return "not judged yet"
     for outcome, one, many in _VERBS:
         if count := check.counts.get(outcome, 0):
+            if check.verdict == "pass":  # what is open are notes, which do not count
+                return f"passes, {count} of {lines} {one if count == 1 else many}"
             return f"{count} of {lines} lines {one if count == 1 else many}"
     return f"all {lines} lines pass"

@@ -6,17 +6,11 @@ from django.db import models
 
 from brisk_core.facts import Held
 from brisk_core.master import held_of
+from brisk_web.house.work import Work
 
 
-class Comparison(models.Model):
+class Comparison(Work):
     """A file held against a master. Kept by contents, so the same two files are never compared twice."""
-
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "comparing"
-        DONE = "done", "done"
-        FAILED = "failed", "cannot be compared"
-        CANCELLED = "cancelled", "cancelled"
 
     inspection = models.ForeignKey("inspections.Inspection", on_delete=models.CASCADE, related_name="held")
     master = models.ForeignKey("inspections.Inspection", on_delete=models.CASCADE, related_name="held_against_it")
@@ -26,13 +20,6 @@ class Comparison(models.Model):
     ordered_start = models.PositiveIntegerField(null=True)  # master frames that the file should hold; null for all
     ordered_end = models.PositiveIntegerField(null=True)
     engine = models.CharField(max_length=32)
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
-    attempt = models.PositiveIntegerField(default=0)  # fences writes: an older try at the work writes no more
-    done = models.PositiveIntegerField(default=0)  # pictures compared
-    total = models.PositiveIntegerField(default=0)
-    error = models.TextField(default="", blank=True)
-    document = models.JSONField(null=True)  # schema brisk-sentry/against/1
-    created_at = models.DateTimeField(auto_now_add=True)
     finished_at = models.DateTimeField(null=True)
 
     class Meta:
@@ -47,16 +34,6 @@ class Comparison(models.Model):
 
     def __str__(self) -> str:
         return f"inspection {self.inspection_id} against {self.master_id}"
-
-    @property
-    def is_active(self) -> bool:
-        """Is it waiting or running?"""
-        return self.state in (self.State.QUEUED, self.State.RUNNING)
-
-    @property
-    def share(self) -> float:
-        """How much is done, 0 to 1."""
-        return min(self.done / self.total, 1.0) if self.total else 0.0
 
     @property
     def held(self) -> dict[str, Held]:

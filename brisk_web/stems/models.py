@@ -4,42 +4,20 @@ from __future__ import annotations
 
 from django.db import models
 
+from brisk_web.house.work import Work
 
-class StemCheck(models.Model):
+
+class StemCheck(Work):
     """A mix and the stems that should make it."""
-
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "adding up"
-        DONE = "done", "done"
-        FAILED = "failed", "cannot be compared"
-        CANCELLED = "cancelled", "cancelled"
 
     mix = models.ForeignKey("storage.MediaFile", on_delete=models.CASCADE, related_name="stem_checks")
     mix_track = models.PositiveSmallIntegerField(null=True)  # from 0; null for the first, or all of one channel
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
-    attempt = models.PositiveIntegerField(default=0)  # fences writes: an older try at the work writes no more
-    done = models.PositiveIntegerField(default=0)
-    total = models.PositiveIntegerField(default=0)
-    error = models.TextField(default="", blank=True)
-    document = models.JSONField(null=True)  # schema brisk-sentry/stems/1
-    created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ("-id",)
 
     def __str__(self) -> str:
         return f"stems of {self.mix.name}"
-
-    @property
-    def is_active(self) -> bool:
-        """Is it waiting or running?"""
-        return self.state in (self.State.QUEUED, self.State.RUNNING)
-
-    @property
-    def share(self) -> float:
-        """How much is done, 0 to 1."""
-        return min(self.done / self.total, 1.0) if self.total else 0.0
 
 
 class StemPart(models.Model):

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 from brisk_core.facts import Inspection as Facts
 from brisk_web.inspections.models import Fact
 from brisk_web.stems import services
-from brisk_web.stems.models import StemCheck
+from brisk_web.stems.models import StemCheck, StemPart
 from brisk_web.storage.models import MediaFile
 
 _OFFERED = 80  # files in the list of stems
@@ -28,29 +28,32 @@ class Choice:
 
     value: str  #: id of the file, and the track from 0 where it is one of several
     name: str
-    words: str  #: channels and rate
-    beside: bool  #: does it lie in the folder of the mix?
+    words: str  #: channels
+    likely: bool  #: is it sound alone, as the files of stems are?
 
 
-def _choices(file: MediaFile, mix: MediaFile) -> list[Choice]:
+def _choices(file: MediaFile) -> list[Choice]:
     facts: Facts | None = file.inspection.facts if file.inspection else None
     channels = facts.facts["sound.channels"].declared or facts.facts["sound.channels"].coded if facts else None
     if not isinstance(channels, tuple) or not channels:
         return []
-    folder = mix.path.rpartition("/")[0]
-    beside = file.root_id == mix.root_id and file.path.rpartition("/")[0] == folder
+    likely = bool(facts and facts.best("picture.codec") is None)
     together = len(channels) == 1 or all(count == 1 for count in channels)
     found = []
     if together:
         count = sum(one or 0 for one in channels)
         words = f"{count} channel{'' if count == 1 else 's'}"
-        found.append(Choice(value=str(file.pk), name=file.name, words=words, beside=beside))
+        found.append(Choice(value=str(file.pk), name=file.name, words=words, likely=likely))
     if len(channels) > 1:
         for track, count in enumerate(channels):
             name = f"{file.name}, track {track + 1}"
             words = f"{count} channel{'' if count == 1 else 's'}"
-            found.append(Choice(value=f"{file.pk}:{track}", name=name, words=words, beside=beside))
+            found.append(Choice(value=f"{file.pk}:{track}", name=name, words=words, likely=likely))
     return found
+
+
+def _value(part: StemPart) -> str:
+    return str(part.media_file_id) if part.track is None else f"{part.media_file_id}:{part.track}"
 
 
 def _chosen(value: str) -> services.Chosen:
@@ -70,16 +73,12 @@ def stems_page(request: HttpRequest, file_id: int) -> HttpResponse:
     sounding = Fact.objects.filter(characteristic="sound.tracks", number__gt=0)
     files = MediaFile.objects.filter(inspection__in=sounding.values("inspection")).exclude(pk=mix.pk)
     near = files.filter(root=mix.root).select_related("inspection").order_by("-pk")[:_OFFERED]
-    offered = [choice for file in near for choice in _choices(file, mix)]
-    before = (
-        {f"{one.media_file_id}" + ("" if one.track is None else f":{one.track}") for one in shown.parts.all()}
-        if shown
-        else set()
-    )
+    offered = [choice for file in near for choice in _choices(file)]
+    before = {_value(part) for part in shown.parts.all()} if shown else set()
     context: dict[str, Any] = {
         "file": mix,
-        "mixes": _choices(mix, mix),
-        "offered": sorted(offered, key=lambda one: (not one.beside, one.name)),
+        "mixes": _choices(mix),
+        "offered": sorted(offered, key=lambda one: (one.value not in before, not one.likely, one.name)),
         "chosen": before,
         "stem_check": shown,
         "earlier": [one for one in checks[:_SHOWN_BEFORE] if shown is None or one.pk != shown.pk],

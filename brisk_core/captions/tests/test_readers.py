@@ -298,6 +298,15 @@ class ReadingTest(TestCase):
         for name, beside in (("FILM.srt", True), ("film.en.vtt", True), ("film2.srt", False), ("fil.srt", False)):
             self.assertEqual(belongs_to(name, "Film.mov"), beside, name)
 
+    def test_rows_without_end_and_captions_without_number_are_over_soon(self) -> None:
+        # A pattern that looks back over a whole row at each of its signs would take hours over these.
+        for row in ("1:00" * 200_000, "<a" * 400_000, "{\\" * 400_000, "0:00 -> " * 100_000, "Ã" * 400_000):
+            data = f"1\n00:00:01,000 --> 00:00:02,000\n{row}\n\n{row}\n".encode()
+            self.assertEqual(len(read_captions(data, "long.srt").captions), 1)
+        many = "".join(f"{at}\n00:00:01,000 --> 00:00:02,000\na\n\n" for at in range(100_001))
+        with self.assertRaisesRegex(CaptionsRefused, "more than 100,000"):
+            read_captions(many.encode(), "many.srt")
+
     def test_noise_is_read_or_refused_and_never_breaks(self) -> None:
         import random
 

@@ -2,11 +2,13 @@ import os
 from pathlib import Path
 from unittest import TestCase
 
+from brisk_core.captions import Captioned, belongs_to, read_captions
 from brisk_core.edit import EditHints, import_edit
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
 from brisk_core.samples import RENDERS, build_samples
 from brisk_core.samples.build import frame_count
+from brisk_core.samples.captions import CAPTIONS
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_core.spec import judge, shelf_specs
 
@@ -31,15 +33,22 @@ class RendersTest(TestCase):
             with self.subTest(recipe.name):
                 found = inspect(Source.at(str(self.folder / recipe.name))).inspection
                 timeline = self.timelines["tall" if recipe.spec == "pebbleview-tall" else "wide"]
-                check = judge(specs[recipe.spec], found, timeline=timeline)
+                check = judge(specs[recipe.spec], found, timeline=timeline, captioned=self.beside(recipe.name))
                 failed = tuple(one.line.id for one in check.findings if one.outcome.value == "fail")
                 self.assertEqual(sorted(failed), sorted(recipe.fails))
                 cautions = [one.line.id for one in check.findings if one.outcome.value == "caution"]
                 self.assertEqual(sorted(cautions), sorted(recipe.cautions))
                 unheard = [one.line.id for one in check.findings if one.outcome.value == "not measured"]
-                self.assertEqual(unheard, [])
+                # Four captions are too few to be placed by sound and cuts, and nobody looked at the pictures for them.
+                notes = ("integrity-captions-rate-mismatch", "integrity-captions-burned-in")
+                self.assertEqual([id_ for id_ in unheard if id_ not in notes], [])
                 self.assertEqual(check.verdict.value, recipe.verdict)
                 self.assertEqual(found.best("picture.frame_count"), frame_count(recipe))
+
+    def beside(self, name: str) -> Captioned:
+        """The captions that lie beside a render."""
+        files = [one for one in CAPTIONS if belongs_to(one, name)]
+        return Captioned(documents=tuple(read_captions((self.folder / one).read_bytes(), one) for one in files))
 
     def test_each_spec_with_renders_has_a_right_one_and_two_faults(self) -> None:
         for id_ in {recipe.spec for recipe in RENDERS}:

@@ -133,6 +133,18 @@ class StemsTest(TestCase):
             self.told(held), [f"{late} comes 10.0 ms late.", f"{quiet} is 3.0 dB quieter than in the mix."]
         )
 
+    def test_a_bell_that_comes_again_and_again_is_not_taken_for_another_stroke(self) -> None:
+        time = np.arange(SECONDS * RATE) / RATE
+        since = np.mod(time - 0.6, 1.9)
+        bell = np.where(time < 0.6, 0.0, 0.2 * np.exp(-2.4 * since) * np.sin(2 * np.pi * 523.25 * since))
+        stroke = np.stack([bell, bell * 0.8])
+        mix = self.write("bell-mix.wav", stroke + self.parts["voice.wav"])
+        _, held = self.find(self.write("bell.wav", stroke), "voice.wav", mix=mix)
+        self.assertEqual((held.right, self.told(held)), (True, []))
+        late = self.write("bell-late.wav", later(stroke, 1920) * 0.8)
+        _, held = self.find(late, "voice.wav", mix=mix)
+        self.assertEqual(self.told(held), [f"{late} comes 40.0 ms late.", f"{late} is 1.9 dB quieter than in the mix."])
+
     def test_one_channel_goes_to_both(self) -> None:
         mono = self.parts["voice.wav"][:1]
         mix = self.write("mono-mix.wav", np.repeat(mono, 2, axis=0) + self.parts["music.wav"])

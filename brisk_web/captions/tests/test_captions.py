@@ -11,7 +11,7 @@ from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import keep, register
 from brisk_web.testing import QueueTestCase, spec_version
 
-GOOD = "1\n00:00:00,200 --> 00:00:01,000\nThe lamps go out.\n\n2\n00:00:01,200 --> 00:00:01,960\none by one\n"
+GOOD = "1\n00:00:00,120 --> 00:00:01,000\nThe lamps go out.\n\n2\n00:00:01,200 --> 00:00:01,960\none by one\n"
 LATE = GOOD.replace("00:00:01,960", "00:00:07,960")
 SPEC = """
 brisk_spec: 1
@@ -106,7 +106,7 @@ class CaptionsTest(QueueTestCase):
         self.assertContains(self.client.get(f"{page}?show=all"), "The lamps go out.")
         self.assertContains(self.client.get(f"{page}?show=all&q=nowhere"), "No caption is like that.")
         (track,) = self.client.get(f"/checks/{check.pk}/captions.json").json()["tracks"]
-        self.assertEqual(track["captions"][0], [5, 25, "The lamps go out.", 2, [], "pass"])
+        self.assertEqual(track["captions"][0], [3, 25, "The lamps go out.", 2, [], "pass"])
         self.assertEqual(track["captions"][1][5], "fail")
         self.assertContains(self.client.get(f"/checks/{check.pk}/"), "captions.json")
         pairing = Pairing.objects.get()

@@ -15,6 +15,13 @@ document.addEventListener("alpine:init", () => {
     return node;
   };
 
+  Alpine.data("stemChoices", () => ({
+    words: "",
+    isWanted() {
+      return this.$el.dataset.name.includes(this.words.toLowerCase());
+    },
+  }));
+
   Alpine.data("stemLane", () => ({
     init() {
       this.data = JSON.parse(document.getElementById("stem-data").textContent);
