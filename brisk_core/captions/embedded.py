@@ -11,6 +11,7 @@ from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument
 from brisk_core.captions.plain import flawed, plain
 from brisk_core.reading import Source, open_container
 
+_UNDETERMINED = "und"  # ISO 639-2
 _PICTURED = ("dvb_subtitle", "dvbsub", "hdmv_pgs_subtitle", "pgssub", "dvd_subtitle", "dvdsub", "xsub")
 
 
@@ -62,12 +63,13 @@ def _read_track(container: Any, stream: Any, number: int, origin: Fraction) -> C
         captions.append(caption)
         if not pictured:
             remarks += flawed(caption)
+    language = stream.metadata.get("language", "")
     return CaptionDocument(
         name=f"track {number}",
         format=name,
         captions=tuple(captions),
         embedded=True,
-        language=stream.metadata.get("language", ""),
+        language="" if language == _UNDETERMINED else language,
         counts="packet",
         pictured=pictured,
         remarks=tuple(remarks),

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from brisk_core.captions import Captioned
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree
 from brisk_core.facts import REGISTRY, Characteristic, Group, Inspection, spell
 from brisk_core.spec import Check, Finding, Spec, judge
@@ -25,6 +26,7 @@ class Compared:
 
     inspection: Inspection
     part: FrameRange | None = None  #: the range of the timeline that it covers
+    captioned: Captioned | None = None  #: its captions
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +60,11 @@ class RowGroup:
 
 def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Timeline | None = None) -> list[RowGroup]:
     """Return the rows by group, in the order of the registry's groups; rows without any value are left out."""
-    checks = [judge(spec, file.inspection, timeline=timeline, part=file.part) for file in files] if spec else []
+    checks = [
+        judge(spec, file.inspection, timeline=timeline, part=file.part, captioned=file.captioned)
+        for file in files
+        if spec
+    ]
     agreements = _own_words(timeline, files[0]) if timeline and files else {}
     groups = []
     for group in Group:
@@ -80,23 +86,23 @@ def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Ti
 
 
 def _line_rows(checks: Sequence[Check], group: Group, agreements: dict[str, Agreement]) -> list[Row]:
-    """One row for each line of the spec in this group."""
-    if not checks:
-        return []
+    """One row for each line in this group; lines beside the spec's own may not apply to every file."""
+    by_line = [{finding.line.id: finding for finding in check.findings} for check in checks]
+    lines = {finding.line.id: finding for check in checks for finding in check.findings}
     rows = []
-    for findings in zip(*(check.findings for check in checks), strict=True):
-        line = findings[0].line
+    for id_, first in lines.items():
+        line = first.line
         if line.row.group is not group:
             continue
-        cells = tuple(_line_cell(finding) for finding in findings)
+        cells = tuple(_line_cell(found.get(id_)) for found in by_line)
         on_timeline = _timeline_text(line.row.id, agreements)
-        met = all(cell.outcome == "pass" for cell in cells)
+        met = all(cell.outcome in ("pass", "") for cell in cells)
         same = len({cell.text for cell in cells}) == 1
         rows.append(
             Row(
                 id=line.id,
                 label=line.label,
-                required=findings[0].required,
+                required=first.required,
                 timeline=on_timeline,
                 cells=cells,
                 differs=not (met and (same or line.row.id == "file.name")),
@@ -105,7 +111,9 @@ def _line_rows(checks: Sequence[Check], group: Group, agreements: dict[str, Agre
     return rows
 
 
-def _line_cell(finding: Finding) -> Cell:
+def _line_cell(finding: Finding | None) -> Cell:
+    if finding is None:
+        return Cell(text="", outcome="")
     text = "not measured" if finding.outcome.value == "not measured" else finding.found
     return Cell(text=text, outcome=finding.outcome.value)
 

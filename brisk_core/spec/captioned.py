@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.captions import Captioned, hold_captions, programme_of
-from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Unheard
+from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Span, Unheard, Witnessed
 from brisk_core.spec.conditions import Condition, Equals, Present
 from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Spec, Weight
 from brisk_core.spec.limits import CaptionLimit
@@ -101,7 +101,7 @@ def caption_limits(spec: Spec) -> dict[str, Fraction]:
 
 
 def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspection:
-    """Return the inspection with the caption files beside the media among its captions."""
+    """Return the inspection with the caption files beside the media among its captions, and their places."""
     beside = [one for one in captioned.documents if not one.embedded] if captioned else []
     if not beside:
         return inspection
@@ -115,4 +115,10 @@ def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspec
         return found if value is None or value is Unheard.UNHEARD else (*value, *found)
 
     both = replace(said, declared=joined(said.declared), observed=joined(said.observed))
-    return replace(inspection, facts={**inspection.facts, "text.captions": both})
+    facts = {**inspection.facts, "text.captions": both}
+    programme = programme_of(inspection)
+    if captioned and programme:  # conditions on places ask for all of them, of tracks and of files
+        for id_, held in hold_captions(captioned, programme).items():
+            if id_ in facts and held.right is not None:
+                facts[id_] = Witnessed(observed=tuple(Span(**span) for span in held.document))
+    return replace(inspection, facts=facts)

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET
 
 from brisk_core.edit import FrameRange
 from brisk_core.report import Compared, compare
+from brisk_web.captions.services import captioned_for
 from brisk_web.checks.models import Check
 from brisk_web.edits.models import Timeline
 from brisk_web.shelf.models import SpecVersion
@@ -77,7 +78,7 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
     read = [file for file in files if file.pk in facts]
     parts = _parts(read, version, timeline)
     groups = compare(
-        [Compared(inspection=facts[file.pk], part=parts.get(file.pk)) for file in read],
+        [Compared(inspection=facts[file.pk], part=parts.get(file.pk), captioned=captioned_for(file)) for file in read],
         spec=version.parsed() if version else None,
         timeline=timeline.edit if timeline else None,
     )

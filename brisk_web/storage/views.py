@@ -28,9 +28,9 @@ def file_list(request: HttpRequest) -> HttpResponse:
     found = search.files()
     page = by_number(
         request,
-        found.select_related("inspection", "root", "caption_file").prefetch_related("renders__deliverable__job"),
+        found.select_related("inspection", "root", "caption_file").prefetch_related(*_RELATED),
     )
-    rows = [{"file": file, "facts": _headline(file)} for file in page.rows]
+    rows = [{"file": file, "facts": _headline(file), "purpose": _purpose(file)} for file in page.rows]
     active = any(file.inspection and file.inspection.is_active for file in page.rows)
     context = {
         "rows": rows,
@@ -45,6 +45,19 @@ def file_list(request: HttpRequest) -> HttpResponse:
         "refresh_ms": 1500 if active else 0,
     }
     return render(request, "storage/file_list.html", context)
+
+
+_RELATED = ("renders__deliverable__job", "caption_file__files", "stem_parts", "stem_checks")
+
+
+def _purpose(file: MediaFile) -> str:
+    """What a file is for that belongs to no deliverable."""
+    if hasattr(file, "caption_file"):
+        count = len(file.caption_file.files.all())
+        return f"captions of {count} file{'' if count == 1 else 's'}" if count else "captions of no file yet"
+    if file.stem_checks.all():
+        return "a mix"
+    return "a stem" if file.stem_parts.all() else "no deliverable"
 
 
 #: Columns of the list: title, the order they stand for, whether their figures stand to the right.

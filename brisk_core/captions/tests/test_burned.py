@@ -26,6 +26,18 @@ from brisk_core.inspect import inspect
 from brisk_core.reading import Source
 from brisk_core.samples.picture import draw
 
+HEADER = b"""[Script Info]
+ScriptType: v4.00+
+
+[V4+ Styles]
+Format: Name, Fontname, Fontsize, PrimaryColour, SecondaryColour, OutlineColour, BackColour, Bold, Italic, Underline, \
+StrikeOut, ScaleX, ScaleY, Spacing, Angle, BorderStyle, Outline, Shadow, Alignment, MarginL, MarginR, MarginV, Encoding
+Style: Default,Sans,16,&Hffffff,&Hffffff,&H0,&H0,0,0,0,0,100,100,0,0,1,1,0,2,10,10,10,0
+
+[Events]
+Format: Layer, Start, End, Style, Name, MarginL, MarginR, MarginV, Effect, Text
+"""
+
 RATE, FRAMES, SIZE = Fraction(25), 500, (640, 360)
 WORDS = ("The lamps go out", "one by one", "along the canal", "Who is there?", "Nobody answers.", "Only water.")
 CAPTIONS = [(1.0 + 3 * at, 2.6 + 3 * at, words) for at, words in enumerate(WORDS)]
@@ -123,6 +135,55 @@ class EmbeddedTest(TestCase):
             with self.assertRaises(UnreadableFile):
                 (folder / "none.mp4").write_text("hello")
                 read_embedded(Source.at(str(folder / "none.mp4")))
+
+    def test_tracks_of_other_codings(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            for coding, ending, text in (
+                ("mov_text", "mp4", b"Hello\nw\xc3\xb6rld"),
+                ("webvtt", "mkv", b"<i>Hello</i>\nw\xc3\xb6rld"),
+                ("ass", "mkv", b"0,0,Default,,0,0,0,,{\\i1}Hello\\Nw\xc3\xb6rld"),
+            ):
+                with self.subTest(coding):
+                    data = len(text).to_bytes(2, "big") + text if coding == "mov_text" else text
+                    (found,) = read_embedded(Source.at(str(self.with_packet(Path(name), coding, ending, data))))
+                    (caption,) = found.captions
+                    self.assertEqual((caption.start, caption.end), (Fraction(1, 2), Fraction(3, 2)))
+                    self.assertEqual((caption.lines, found.language), (("Hello", "wörld"), ""))
+
+    @staticmethod
+    def with_packet(folder: Path, coding: str, ending: str, data: bytes) -> Path:
+        """A second of black with one caption, from 0.5 to 1.5 s."""
+        path = folder / f"{coding}.{ending}"
+        container: Any = av.open(str(path), "w")
+        stream: Any = container.add_stream("mpeg4", rate=RATE)
+        stream.width, stream.height, stream.pix_fmt = 64, 64, "yuv420p"
+        track: Any = container.add_stream(coding)
+        track.time_base = Fraction(1, 1000)
+        track.codec_context.subtitle_header = HEADER
+        for number in range(50):
+            frame = av.VideoFrame.from_ndarray(np.zeros((64, 64, 3), np.uint8), format="rgb24")
+            frame.pts, frame.time_base = number, 1 / RATE
+            container.mux(stream.encode(frame.reformat(format="yuv420p")))
+        container.mux(stream.encode(None))
+        packet: Any = av.Packet(data)
+        packet.stream, packet.time_base = track, Fraction(1, 1000)
+        packet.pts = packet.dts = 500
+        packet.duration = 1000
+        container.mux(packet)
+        container.close()
+        return path
+
+    def test_the_inspection_tells_what_is_wrong_with_a_track(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            path = self.with_track(Path(name), [(1.0, 2.5, "One"), (2.0, 3.0, "Two"), (4.0, 9.0, "Three")])
+            found = inspect(Source.at(str(path)), Depth.PACKETS).inspection
+            self.assertEqual([(span.start, span.end) for span in found.best("text.overlap")], [(50, 75)])
+            self.assertEqual(len(found.best("text.out_of_range")), 1)
+            self.assertEqual(found.best("text.line_length"), ())
+            bare = inspect(Source.at(str(make(Path(name) / "bare.mp4", []))), Depth.PACKETS).inspection
+            self.assertEqual(
+                (bare.best("text.overlap"), bare.unread["text.overlap"]), (None, "the file has no text track")
+            )
 
     @staticmethod
     def with_track(folder: Path, captions: list[tuple[float, float, str]]) -> Path:

@@ -1,7 +1,10 @@
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 from unittest import TestCase
 
+from brisk_core.captions import Captioned
+from brisk_core.captions.tests.test_rules import subrip
 from brisk_core.facts import Depth, FactsBuilder, Inspection
 from brisk_core.report import Compared, Row, compare
 from brisk_core.spec import parse_spec
@@ -53,6 +56,14 @@ class CompareTest(TestCase):
         self.assertTrue(rows["picture.chroma"].differs)
         self.assertEqual(rows["picture.chroma"].required, "")
         self.assertFalse(rows["picture.frame_count"].differs)
+
+    def test_lines_that_only_one_file_has_stand_beside_nothing(self) -> None:
+        captions = Captioned(documents=(subrip([(1, 2, "Far more than twenty characters a second")]),))
+        rows = self.rows(file(), replace(file(), captioned=captions), spec=SPEC)
+        speed = rows["integrity-captions-reading-speed"]
+        self.assertEqual([cell.outcome for cell in speed.cells], ["", "caution"])
+        self.assertTrue(speed.differs)
+        self.assertEqual([cell.outcome for cell in rows["rate"].cells], ["pass", "pass"])
 
     def test_the_timeline_counts_for_a_difference(self) -> None:
         rows = self.rows(file(picture__size=(1280, 720)), timeline=TIMELINE)

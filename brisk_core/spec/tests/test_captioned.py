@@ -119,6 +119,12 @@ class CaptionLinesTest(TestCase):
         found = self.findings(asked, None, known)
         self.assertEqual([found[line.id]["outcome"] for line in asked.lines], ["fail", "fail"])
 
+    def test_conditions_on_places_hold_caption_files_too(self) -> None:
+        late = subrip([*GOOD, (7.0, 9.0, "Who is there?")])
+        for most, outcome in (("0.5 s", "fail"), ("3 s", "pass")):
+            found = self.findings(spec(most=("text.overlap", {"at_most_in_all": most})), captioned(late))
+            self.assertEqual((found["most"]["outcome"], len(found["most"]["spans"])), (outcome, 1))
+
     def test_burned_in_as_it_is_asked(self) -> None:
         seen, none = Burned(looked=6, seen=6, frames=(30,)), Burned(looked=6, seen=0)
         for burned, wanted, outcome in (

@@ -273,6 +273,12 @@ document.addEventListener("alpine:init", () => {
     formerFault() {
       this.stepFault(-1);
     },
+    // From caption to caption, whatever its track.
+    stepCaption(by) {
+      const starts = [...new Set((this.captions || []).flatMap((track) => track.captions.map(([start]) => start)))].sort((a, b) => a - b);
+      const next = by > 0 ? starts.find((at) => at > this.frame) : starts.filter((at) => at < this.frame).pop();
+      if (next !== undefined) this.seek(next);
+    },
     pictureLoaded() {
       this.pictureState = "";
       this.pictureFine = true;
@@ -425,6 +431,8 @@ document.addEventListener("alpine:init", () => {
         ".": () => this.stepField(1),
         ",": () => this.stepField(-1),
         t: () => this.turnFields(),
+        c: () => this.stepCaption(1),
+        C: () => this.stepCaption(-1),
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         "/": () => this.$refs.filter.focus(),
         "?": () => this.$refs.keys.showModal(),
