@@ -8,7 +8,7 @@ from fractions import Fraction
 from brisk_core.captions.document import CaptionDocument, Clock
 from brisk_core.captions.placing import Programme, label_seconds, timing_of
 from brisk_core.captions.ruling import Ruling, held_of
-from brisk_core.captions.timing import fit
+from brisk_core.captions.timing import fit, timed_like
 from brisk_core.exact import nominal_frames, spell_rate
 from brisk_core.facts import Held, Sentence
 
@@ -32,7 +32,7 @@ def time_of(ruling: Ruling) -> Held:
     if not told and evidence is not None:
         found = fit([start for start, _ in timing_of(ruling.placed, programme.rate)], evidence, programme.rate)
     if found is not None:
-        shown = programme.rate / 2 if programme.rate > 30 else programme.rate
+        shown = timed_like(programme.rate)
         if found.timed_at != shown:
             told.append(
                 f"they fit when they are brought from {spell_rate(found.timed_at)} to {spell_rate(shown)} pictures a "

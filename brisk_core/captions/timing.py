@@ -21,7 +21,7 @@ FURTHEST = 120.0  #: seconds of offset that are tried
 _LEAST_CAPTIONS = 8  # fewer say nothing
 _SURE = 7.0  # standard deviations; the best of 80,000 places by chance reaches 4.5
 _BEST = 0.8  # what any other place may reach of the best one
-_ONSET = 6.0  # dB within 0.3 s
+_ONSET = 6.0  # dB above all of the 0.4 s before
 _FLOOR = -60.0  # dBFS below which sound counts as silence
 _NEAR = 0.15  # seconds; a bump this wide (standard deviation) stands at each onset and cut
 _ASIDE = 1.5  # seconds around the best place that belong to it
@@ -61,13 +61,18 @@ def evidence_of(scan: ScanSeries, rate: Fraction) -> Evidence:
 
 
 def _onsets(level: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the rows, ten a second, at which the level has risen and did not the row before."""
-    if len(level) < 4:
+    """Return the rows, ten a second, at which sound begins after 0.4 s of less: a sentence, not its syllables."""
+    if len(level) < 6:
         return np.zeros(0)
-    before = np.minimum.reduce([np.roll(level, lag) for lag in (1, 2, 3)])
-    rises = level - before >= _ONSET
-    rises[:3] = False
+    before = np.maximum.reduce([np.roll(level, lag) for lag in (1, 2, 3, 4)])
+    rises = np.maximum(level, np.roll(level, -1)) - before >= _ONSET
+    rises[:4] = rises[-1] = False
     return np.flatnonzero(rises & ~np.roll(rises, 1)).astype(np.float64)
+
+
+def timed_like(rate: Fraction) -> Fraction:
+    """Return the rate that a programme is captioned at: 50 pictures a second are timed like 25."""
+    return rate / 2 if rate > 30 else rate
 
 
 def fit(starts: Sequence[float], evidence: Evidence, rate: Fraction) -> Fit | None:
@@ -79,7 +84,7 @@ def fit(starts: Sequence[float], evidence: Evidence, rate: Fraction) -> Fit | No
     if not channels:
         return None
     times, reach = np.asarray(starts, np.float64), int(FURTHEST * GRID)
-    shown = rate / 2 if rate > 30 else rate  # 50 pictures a second are timed like 25
+    shown = timed_like(rate)
     scored = {}
     for timed_at in (shown, *(one for one in _RATES if one != shown)):
         scaled = times * float(timed_at / shown)

@@ -4,11 +4,13 @@ from unittest import TestCase
 
 import numpy as np
 
-from brisk_core.captions import Captioned, Evidence, Programme, hold_captions, read_captions
+from brisk_core.captions import Captioned, Evidence, Programme, evidence_of, hold_captions, read_captions
 from brisk_core.captions.document import CaptionDocument
 from brisk_core.captions.tests.test_readers import make_scc, make_stl
 from brisk_core.exact import Timecode
 from brisk_core.facts import Held
+from brisk_core.scan import ScanSeries
+from brisk_core.scan.series import CUT, PICTURE_ROW, SOUND_ROW
 
 PROGRAMME = Programme(rate=Fraction(25), frames=1500, start=Timecode.parse("10:00:00:00", Fraction(25)))
 
@@ -163,6 +165,30 @@ class TimingTest(TestCase):
                     self.assertRegex(" ".join(one.says for one in found.sentences), words or "^$")
                     right += 1
         self.assertEqual(right, 36)
+
+    def test_onsets_and_cuts_of_a_scan(self) -> None:
+        chance = np.random.default_rng(4)
+        starts = np.cumsum(chance.uniform(3.0, 6.0, 80))
+        length = float(starts[-1]) + 5
+        sound = np.zeros(int(length * 10), SOUND_ROW)
+        sound["level"] = -55 + chance.normal(0, 1, len(sound))
+        sound["level"][:20] = -np.inf
+        for start in starts:
+            first = int(np.ceil((start - 0.5) * 10))
+            sound["level"][first : first + 15] = -25 + chance.normal(0, 2, len(sound[first : first + 15]))
+        pictures = np.zeros(int(length * 50), PICTURE_ROW)
+        pictures["marks"][(starts[::4] * 50).round().astype(int)] |= CUT
+        scan = ScanSeries(pictures=pictures, sounds=(sound,), starts=(0.5,))
+        evidence = evidence_of(scan, Fraction(50))
+        near = [np.abs(evidence.onsets - start).min() for start in starts]
+        self.assertLess(max(near), 0.11)
+        self.assertLess(len(evidence.onsets), 90)
+        self.assertEqual(len(evidence.cuts), 20)
+        programme = Programme(rate=Fraction(50), frames=len(pictures), start=None)
+        for late, right in ((0.0, True), (3.0, False)):
+            document = subrip([(start + late, start + late + 1.4, "Some words") for start in starts.tolist()])
+            found = held(document, programme=programme, evidence=evidence)["text.rate_mismatch"]
+            self.assertEqual(found.right, right, found)
 
     def test_captions_of_another_programme_and_music_say_nothing(self) -> None:
         for seed in range(6):
