@@ -28,7 +28,9 @@ def file_list(request: HttpRequest) -> HttpResponse:
     found = search.files()
     page = by_number(
         request,
-        found.select_related("inspection", "root", "caption_file").prefetch_related(*_RELATED),
+        found.select_related("inspection", "root", "caption_file")
+        .defer("caption_file__document")
+        .prefetch_related(*_RELATED),
     )
     rows = [{"file": file, "facts": _headline(file), "purpose": _purpose(file)} for file in page.rows]
     active = any(file.inspection and file.inspection.is_active for file in page.rows)
