@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -16,7 +17,7 @@ from brisk_web.captions.models import CaptionFile, Pairing
 from brisk_web.house.services import record
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
-from brisk_web.storage.services import StorageRefused, browse, register
+from brisk_web.storage.services import StorageRefused, names_beside, register
 
 MOST_ATTEMPTS = 3  # tries when workers die
 _LIMITS = sandbox.Limits(wall_s=120, processor_s=120)
@@ -42,26 +43,27 @@ def take_in(source: MediaFile, *, by: Any = None) -> CaptionFile:
 @transaction.atomic
 def pair_new(media_file: MediaFile, *, by: Any = None) -> None:
     """Pair a file that was just registered with the captions of its name: those known, and those in its folder."""
-    folder = str(PurePosixPath(media_file.path).parent)
-    try:
-        entries = browse(media_file.root, "" if folder == "." else folder)
-    except StorageRefused:
-        entries = []
-    for entry in entries:
-        named = not entry.is_folder and entry.known is None and is_caption_name(entry.name)
-        if named and belongs_to(entry.name, media_file.name):
-            register(media_file.root, entry.path, by=by)
+    for name in names_beside(media_file):
+        path = str(PurePosixPath(media_file.path).with_name(name))
+        if not (is_caption_name(name) and belongs_to(name, media_file.name)):
+            continue
+        with contextlib.suppress(StorageRefused):  # a folder, or gone by now
+            register(media_file.root, path, by=by)  # the state it has now; a known one stays as it is
     stem = PurePosixPath(media_file.name).stem
-    for captions in CaptionFile.objects.filter(source__isnull=False, name__istartswith=f"{stem}."):
+    known = CaptionFile.objects.filter(source__isnull=False, name__istartswith=f"{stem}.")
+    for captions in known.order_by("pk"):
         if belongs_to(captions.name, media_file.name):
             pair(media_file, captions, by=by)
 
 
 @transaction.atomic
 def pair(media_file: MediaFile, captions: CaptionFile, *, by: Any = None) -> Pairing:
-    """Say that captions belong to a file; its checks are judged by them as far as they are read."""
+    """Say that captions belong to a file, in place of others of their name; its checks are judged by them."""
     pairing, new = Pairing.objects.get_or_create(media_file=media_file, captions=captions)
     if new:
+        if captions.source_id is not None:
+            same_name = media_file.pairings.filter(captions__name=captions.name, captions__source__isnull=False)
+            same_name.exclude(pk=pairing.pk).delete()
         record("captions.paired", pairing, f"Put {pairing}", by=by)
         _judge([media_file])
         look_again(media_file.inspection)

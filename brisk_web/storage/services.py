@@ -125,6 +125,17 @@ def browse(root: StorageRoot, path: str = "") -> list[Entry]:
     return sorted(entries, key=lambda entry: (not entry.is_folder, entry.name.casefold()))
 
 
+def names_beside(media_file: MediaFile) -> list[str]:
+    """Return the names of everything in a file's folder, the file's own left out; nothing where it cannot be listed."""
+    folder, _, _ = media_file.path.rpartition("/")
+    filesystem, full = _confined(media_file.root, folder)
+    try:
+        names = [PurePosixPath(found).name for found in filesystem.ls(full, detail=False)]
+    except OSError:
+        return []
+    return sorted(name for name in names if name != media_file.name)
+
+
 @transaction.atomic
 def register(root: StorageRoot, path: str, *, by: Any = None, inspect: bool = True) -> MediaFile:
     """Register a file of a root and queue its inspection, or its reading if it holds captions.

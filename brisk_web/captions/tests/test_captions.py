@@ -74,6 +74,22 @@ class CaptionsTest(QueueTestCase):
         self.assertContains(self.client.get(f"/files/{source.pk}/"), "Captions")
         self.assertNotContains(self.client.get("/"), "a.srt")
 
+    def test_a_mended_caption_file_takes_the_place_of_the_one_before(self) -> None:
+        self.beside("a.srt", LATE)
+        check = self.check(self.media("a.mp4"))
+        self.work()
+        check.refresh_from_db()
+        self.assertEqual(self.outcomes(check)["integrity-captions-out-of-range"], "fail")
+        self.beside("a.srt", GOOD)
+        register(self.root, "a.srt", by=self.people["operator"])
+        self.work()
+        self.assertEqual((CaptionFile.objects.count(), Pairing.objects.count()), (2, 1))
+        self.assertEqual(self.outcomes(check)["integrity-captions-out-of-range"], "pass")
+        services.pair(check.media_file, services.take_in(keep("a.srt", LATE.encode(), by=None)))
+        self.work()
+        self.assertEqual(Pairing.objects.count(), 1)
+        self.assertEqual(self.outcomes(check)["integrity-captions-out-of-range"], "fail")
+
     def test_a_file_that_cannot_be_read_fails_and_says_why(self) -> None:
         self.beside("a.vtt", "")
         self.beside("a.ttml", '<!DOCTYPE tt [<!ENTITY a "b">]><tt xmlns="http://www.w3.org/ns/ttml">&a;</tt>')
