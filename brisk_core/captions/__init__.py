@@ -10,7 +10,7 @@ from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity
 from brisk_core.captions.embedded import read_embedded
 from brisk_core.captions.placing import Placed, Programme, place, programme_of
 from brisk_core.captions.reading import EXTENSIONS, LARGEST, belongs_to, is_caption_name, read_captions
-from brisk_core.captions.rules import LIMITS, CaptionRow, hold_captions, list_captions
+from brisk_core.captions.rules import LIMITS, CaptionRow, hold_captions, list_captions, reading_speed
 from brisk_core.captions.ruling import Captioned
 from brisk_core.captions.timing import Evidence, evidence_of
 
@@ -42,4 +42,5 @@ __all__ = [
     "programme_of",
     "read_captions",
     "read_embedded",
+    "reading_speed",
 ]

@@ -12,7 +12,7 @@ from fractions import Fraction
 
 from ttconv.stl import iso6937
 
-from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument, Clock, Oddity, Remark
+from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, Remark
 from brisk_core.captions.plain import flawed
 from brisk_core.errors import CaptionsRefused
 
@@ -74,8 +74,6 @@ def read_ebu_stl(data: bytes, name: str) -> CaptionDocument:
         if caption:
             captions.append(caption)
             remarks += flawed(caption)
-        if len(captions) > MOST_CAPTIONS:
-            raise CaptionsRefused(f"more than {MOST_CAPTIONS:,} captions; expected one programme")
     if first:
         says = "a text begins in this block and never ends"
         remarks.append(Remark(line=first.number, kind=Oddity.UNREADABLE, says=says))

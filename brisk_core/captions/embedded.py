@@ -9,7 +9,7 @@ import av
 
 from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument, Oddity, Remark
 from brisk_core.captions.plain import flawed, plain
-from brisk_core.reading import Source, open_container
+from brisk_core.reading import Source, open_container, picture_start
 
 _UNDETERMINED = "und"  # ISO 639-2
 _PICTURED = ("dvb_subtitle", "dvbsub", "hdmv_pgs_subtitle", "pgssub", "dvd_subtitle", "dvdsub", "xsub")
@@ -19,18 +19,11 @@ def read_embedded(source: Source) -> tuple[CaptionDocument, ...]:
     """Return the text tracks of a media file, none for a file without; raises ``UnreadableFile`` for no media file."""
     found = []
     with open_container(source) as container:
-        origin = _picture_start(container)
+        origin = picture_start(container)
         for number, stream in enumerate(container.streams):
             if stream.type == "subtitle":
                 found.append(_read_track(container, stream, number + 1, origin))
     return tuple(found)
-
-
-def _picture_start(container: Any) -> Fraction:
-    video = container.streams.video
-    if not video or video[0].start_time is None:
-        return Fraction(0)
-    return max(Fraction(video[0].start_time * video[0].time_base), Fraction(0))
 
 
 def _read_track(container: Any, stream: Any, number: int, origin: Fraction) -> CaptionDocument:

@@ -14,7 +14,7 @@ from ttconv.scc.context import SccContext
 from ttconv.scc.line import SccLine
 
 from brisk_core.captions.decoding import decode
-from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument, Clock, Oddity, Remark
+from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, Remark
 from brisk_core.captions.plain import flawed
 from brisk_core.errors import CaptionsRefused
 
@@ -56,8 +56,6 @@ def read_line21(data: bytes, name: str) -> CaptionDocument:
     except (ValueError, AttributeError, TypeError) as error:
         raise CaptionsRefused(f"its codes cannot be followed to the end ({error})") from error
     for paragraph in division:
-        if len(captions) >= MOST_CAPTIONS:
-            raise CaptionsRefused(f"more than {MOST_CAPTIONS:,} captions; expected one programme")
         caption = _caption(paragraph, rows)
         if caption:
             captions.append(caption)

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 
-from brisk_core.captions.document import CaptionDocument, Oddity
+from brisk_core.captions.document import Caption, CaptionDocument, Oddity
 from brisk_core.captions.placing import Placed, Programme, place
-from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, CaptionSentence, Ruling, held_of
+from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, CaptionSentence, Ruling, capitalised, held_of
 from brisk_core.captions.timed import join, time_of
 from brisk_core.facts import Held, Sentence
 
@@ -75,7 +75,7 @@ def list_captions(
         for one in held.sentences:
             if isinstance(one, CaptionSentence) and one.fault:
                 says = one.says.partition(": ")[2]
-                faults.setdefault((one.document, one.place), []).append((id_, f"{says[:1].upper()}{says[1:]}"))
+                faults.setdefault((one.document, one.place), []).append((id_, capitalised(says)))
     rows = [
         CaptionRow(document, placed, tuple(faults.get((document.name, placed.caption.place), ())))
         for document in captioned.documents
@@ -113,10 +113,10 @@ def _gaps(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
 def _speeds(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
     told = []
     for one in ruling.placed:
-        signs = sum(characters(line) for line in one.caption.lines) + max(len(one.caption.lines) - 1, 0)
-        speed = signs / (one.caption.end - one.caption.start)
+        speed = reading_speed(one.caption)
         if speed > limit:
             seconds = float(one.caption.end - one.caption.start)
+            signs = characters(one.caption)
             told.append(ruling.told(one, f"{signs} characters in {seconds:.2f} s, {float(speed):.1f} a second."))
     return told
 
@@ -169,7 +169,7 @@ def _of_remarks(rulings: Sequence[Ruling], kind: Oddity) -> Held:
                 continue
             where = f"{ruling.document.counts} {remark.line}" if remark.line else "the file"
             says = f"{ruling.prefix}{where}: {remark.says}."
-            sentences.append(Sentence(says=f"{says[:1].upper()}{says[1:]}", frame=None, fault=True))
+            sentences.append(Sentence(says=capitalised(says), frame=None, fault=True))
         if kind is Oddity.UNREADABLE and not ruling.placed:
             says = f"{ruling.document.name} holds no caption that can be shown."
             sentences.append(Sentence(says=says, frame=None, fault=True))
@@ -260,9 +260,15 @@ _RULES: dict[str, tuple[_Rule, Callable[[Fraction], str], str, str]] = {
 }
 
 
-def characters(line: str) -> int:
-    """Return how many signs a reader sees; marks that sit on others do not count."""
-    return sum(not unicodedata.combining(sign) for sign in line)
+def characters(caption: Caption) -> int:
+    """Return how many signs a reader sees: marks that sit on others do not count, the end of a line counts as one."""
+    signs = sum(not unicodedata.combining(sign) for line in caption.lines for sign in line)
+    return signs + max(len(caption.lines) - 1, 0)
+
+
+def reading_speed(caption: Caption) -> Fraction:
+    """Return the characters a second of a caption that has a length."""
+    return characters(caption) / (caption.end - caption.start)
 
 
 def width(line: str) -> int:

@@ -46,7 +46,7 @@ class Ruling:
         first = min(max(one.start, 0), self.programme.frames - 1)
         end = min(max(one.end, first + 1), self.programme.frames)
         where = f"{self.document.counts} {one.caption.place}"
-        text = f"{self.prefix}{where}" if self.prefix else f"{where[:1].upper()}{where[1:]}"
+        text = f"{self.prefix}{where}" if self.prefix else capitalised(where)
         return CaptionSentence(
             says=f"{text}: {says}",
             frame=first,
@@ -55,6 +55,11 @@ class Ruling:
             document=self.document.name,
             place=one.caption.place,
         )
+
+
+def capitalised(text: str) -> str:
+    """Return a text as the beginning of a sentence."""
+    return text[:1].upper() + text[1:]
 
 
 def held_of(told: Sequence[Sentence], required: str, fine: str, remedy: str) -> Held:

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from brisk_core.captions.document import CaptionDocument, Clock
 from brisk_core.captions.placing import Programme, label_seconds, timing_of
-from brisk_core.captions.ruling import Ruling, held_of
+from brisk_core.captions.ruling import Ruling, capitalised, held_of
 from brisk_core.captions.timing import fit, timed_like
 from brisk_core.exact import nominal_frames, spell_rate
 from brisk_core.facts import Held, Sentence
@@ -50,9 +50,7 @@ def time_of(ruling: Ruling) -> Held:
             told.append(f"their times lie on pictures of {spell_rate(grid)} a second, the programme runs at {own}.")
     if told:
         starts = [f"{ruling.prefix}{one}" for one in told]
-        sentences = [
-            Sentence(says=f"{one[:1].upper()}{one[1:]}", frame=0, end=programme.frames, fault=True) for one in starts
-        ]
+        sentences = [Sentence(says=capitalised(one), frame=0, end=programme.frames, fault=True) for one in starts]
         return held_of(sentences, _TIMED, "", _RETIME)
     if found is None:
         why = "the pictures and the sound have not been scanned" if evidence is None else (

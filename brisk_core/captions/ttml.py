@@ -11,7 +11,7 @@ from fractions import Fraction
 from xml.parsers import expat
 
 from brisk_core.captions.decoding import odd_characters
-from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument, Clock, Oddity, Remark
+from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, Remark
 from brisk_core.captions.plain import flawed
 from brisk_core.errors import CaptionsRefused, ValueRefused
 from brisk_core.exact import Timecode
@@ -178,8 +178,6 @@ class _Reader:
                 says += "; a caption without it is never seen or never leaves"
                 self.remarks.append(Remark(line=element.line, kind=Oddity.UNREADABLE, says=says))
             return
-        if len(self.captions) >= MOST_CAPTIONS:
-            raise CaptionsRefused(f"line {element.line}: more than {MOST_CAPTIONS:,} captions; expected one programme")
         caption = Caption(start=element.begin, end=element.end, lines=lines, place=element.line, region=element.region)
         self.captions.append(caption)
         if lines or not self.pictured:

@@ -10,7 +10,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.reading import Source, open_container
+from brisk_core.reading import Source, open_container, picture_start
 
 RATE = 48_000  #: Hz at which sounds are compared
 _MOST_TOGETHER = 8  # tracks of one channel that are read as one
@@ -56,20 +56,13 @@ def open_sound(source: Source, track: int | None = None) -> Iterator[SoundTrack 
             chosen = [stream for stream in streams[:_MOST_TOGETHER] if stream.channels == 1]
         else:
             chosen = streams[:1]
-        yield SoundTrack(container, chosen, _picture_start(container)) if chosen else None
+        yield SoundTrack(container, chosen, float(picture_start(container))) if chosen else None
 
 
 def read_sound(source: Source, start: float, length: float) -> Samples | None:
     """Return a stretch of the sound that ``open_sound`` opens, ``None`` without sound."""
     with open_sound(source) as opened:
         return opened.read(start, length) if opened else None
-
-
-def _picture_start(container: Any) -> float:
-    video = container.streams.video
-    if not video or video[0].start_time is None:
-        return 0.0
-    return max(float(video[0].start_time * video[0].time_base), 0.0)
 
 
 def _read_stream(container: Any, stream: Any, start: float, length: float) -> Samples:

@@ -6,7 +6,7 @@ decoding library tells), ``picture_headers``, ``headers``.
 """
 
 from brisk_core.reading.headers import HeaderReading, read_headers
-from brisk_core.reading.library import open_container
+from brisk_core.reading.library import open_container, picture_start
 from brisk_core.reading.source import Source
 
-__all__ = ["HeaderReading", "Source", "open_container", "read_headers"]
+__all__ = ["HeaderReading", "Source", "open_container", "picture_start", "read_headers"]

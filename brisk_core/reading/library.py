@@ -63,6 +63,14 @@ def open_container(source: Source) -> Iterator[InputContainer]:
             file.close()
 
 
+def picture_start(container: Any) -> Fraction:
+    """Return when the first picture track starts, in seconds; 0 for what starts before zero and without a picture."""
+    video = container.streams.video
+    if not video or video[0].start_time is None:
+        return Fraction(0)
+    return max(Fraction(video[0].start_time * video[0].time_base), Fraction(0))
+
+
 def _reason(error: Exception) -> str:
     return str(getattr(error, "strerror", None) or error).split(":")[0].strip().lower() or type(error).__name__
 

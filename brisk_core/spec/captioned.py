@@ -76,7 +76,7 @@ class CaptionVerdicts:
             return Held(right=None, required=condition.required(), found=_UNKNOWN)
         limit = (id_, condition.limit) if isinstance(condition, CaptionLimit) else None
         if limit not in self._held:
-            self._held[limit] = hold_captions(self.captioned, programme, dict([limit]) if limit else None)
+            self._held[limit] = hold_captions(self.captioned, programme, {limit[0]: limit[1]} if limit else None)
         held = self._held[limit][id_]
         return _as_asked(held, condition) if id_ == _BURNED else held
 

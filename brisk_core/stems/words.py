@@ -37,7 +37,7 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
         told.append(Sentence(says=says, frame=None, fault=False))
     return Held(
         right=right,
-        required=f"at least {-allowed:.0f} dB under the mix left",
+        required=f"at least {-allowed:.0f} dB under the mix",
         found=f"{-found.residual:.1f} dB under the mix left",
         sentences=tuple(told),
         remedy="Export mix and stems again from one session, from one start, with the same processing on all of them.",

@@ -20,6 +20,7 @@ from brisk_core.captions import (
     is_caption_name,
     list_captions,
     programme_of,
+    reading_speed,
 )
 from brisk_core.exact import Timecode
 from brisk_core.spec import caption_limits
@@ -83,14 +84,13 @@ def _worst(row: CaptionRow, outcomes: dict[str, str]) -> str:
 
 
 def _shown(row: CaptionRow, programme: Programme, outcomes: dict[str, str]) -> _Shown:
-    caption, placed = row.placed.caption, row.placed
-    signs = sum(len(line) for line in caption.lines) + max(len(caption.lines) - 1, 0)
+    placed = row.placed
     return _Shown(
         row=row,
         start=_label(placed.start, programme),
         end=_label(placed.end, programme),
         frame=min(max(placed.start, 0), programme.frames - 1),
-        speed=float(signs / (caption.end - caption.start)),
+        speed=float(reading_speed(placed.caption)),
         outcome=_worst(row, outcomes),
         faults=[(outcomes.get(id_, "fail"), says) for id_, says in row.faults],
     )
