@@ -1,6 +1,10 @@
 import os
 import signal
+import socket
+import subprocess
+import sys
 import tempfile
+import threading
 import time
 from contextlib import AbstractContextManager
 from pathlib import Path
@@ -10,6 +14,31 @@ from brisk_core import sandbox
 from brisk_core.errors import EditRefused, ReadingStopped, UnreadableFile
 from brisk_core.facts import inspection_from_json
 from brisk_core.small_media import Small, make_small
+
+
+def children_of(pid: int) -> list[str]:
+    return Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+
+
+class Program:
+    """A program in the place of a child."""
+
+    def __init__(self, program: str) -> None:
+        pipe = subprocess.PIPE
+        self._process = subprocess.Popen(
+            [sys.executable, "-c", program], stdin=pipe, stdout=pipe, stderr=pipe, bufsize=0
+        )
+        self.stdin, self.stdout, self.stderr = self._process.stdin, self._process.stdout, self._process.stderr
+
+    def wait(self) -> int:
+        return self._process.wait()
+
+    def close(self) -> None:
+        self._process.kill()
+        self._process.wait()
+        for pipe in (self.stdin, self.stdout, self.stderr):
+            assert pipe
+            pipe.close()
 
 
 class SandboxTest(TestCase):
@@ -47,9 +76,7 @@ class SandboxTest(TestCase):
 
     def child_that(self, program: str) -> AbstractContextManager[object]:
         """Let the child be another program, to see what the parent makes of its end."""
-        (self.folder / "child").write_text(f"#!/bin/sh\nexec python3 -c '{program}'\n")
-        (self.folder / "child").chmod(0o755)
-        return mock.patch("brisk_core.sandbox.sys.executable", str(self.folder / "child"))
+        return mock.patch.object(sandbox._server, "child", return_value=Program(program))
 
     def test_a_crash_is_one_sentence(self) -> None:
         with (
@@ -78,10 +105,19 @@ class SandboxTest(TestCase):
             sandbox.run("digest", {"url": "x"}, should_stop=lambda: True)
         self.assertLess(time.monotonic() - began, 5)
 
+    def used_when_warm(self) -> int:
+        """Return the address space of a child, once the server has loaded all it loads."""
+        used = [0, sandbox.run("walls", {})["used"]]
+        while used[-1] != used[-2]:
+            time.sleep(1)
+            used.append(sandbox.run("walls", {})["used"])
+        return used[-1]
+
     def test_a_child_that_needs_too_much_memory_is_stopped(self) -> None:
-        path = make_small(self.folder / "a.mp4", Small())
-        with self.assertRaisesRegex(ReadingStopped, "memory|without an answer"):
-            sandbox.run("inspect", self.request(path), limits=sandbox.Limits(memory=100 << 20))
+        (self.folder / "a.srt").write_bytes(b"x" * (30 << 20))
+        limits = sandbox.Limits(memory=self.used_when_warm() + (20 << 20))
+        with self.assertRaisesRegex(ReadingStopped, "needed more than [0-9]+ MB of memory and was stopped"):
+            sandbox.run("captions", {"url": str(self.folder / "a.srt"), "name": "a.srt"}, limits=limits)
 
     def test_a_child_that_needs_too_much_processor_time_is_stopped(self) -> None:
         path = self.folder / "sparse"
@@ -98,15 +134,13 @@ class SandboxTest(TestCase):
         )
         with (self.folder / "sparse").open("wb") as file:
             file.truncate(200 << 30)
-        import subprocess
-        import sys
-
         with subprocess.Popen([sys.executable, "-c", program], stdout=subprocess.PIPE) as parent:
             assert parent.stdout
             self.assertEqual(parent.stdout.readline(), b"going\n")
-            children = Path(f"/proc/{parent.pid}/task/{parent.pid}/children").read_text().split()
+            server = children_of(parent.pid)
+            children = server + children_of(int(server[0]))
             parent.send_signal(signal.SIGKILL)
-        self.assertTrue(children)
+        self.assertEqual(len(children), 2)
         deadline = time.monotonic() + 5
         while any(
             Path(f"/proc/{child}").exists() and "Z" not in Path(f"/proc/{child}/stat").read_text().split()[2]
@@ -114,3 +148,69 @@ class SandboxTest(TestCase):
         ):
             self.assertLess(time.monotonic(), deadline, "the child still runs")
             time.sleep(0.05)
+
+    def test_the_walls_stand_around_a_child(self) -> None:
+        with socket.create_server(("127.0.0.1", 0)) as listener:
+            limits = sandbox.Limits(memory=1 << 30, processor_s=7, open_files=20)
+            met = sandbox.run("walls", {"reach": listener.getsockname()[1]}, limits=limits)
+        self.assertEqual(met["limits"], {"memory": 1 << 30, "processor_s": 7, "open_files": 20})
+        self.assertEqual(met["open"], [0, 1, 2, 3])  # the last is the listing itself: nothing of others is open
+        self.assertNotIn("DATABASE_URL", met["environment"])
+        if self.may_leave_the_network():
+            self.assertEqual((met["interfaces"], met["reached"]), (["lo"], False))
+
+    def may_leave_the_network(self) -> bool:
+        """Does this machine let a process leave the network, as itself or as a user of its own?"""
+        return any(
+            subprocess.run(["unshare", *flags, "true"], capture_output=True, check=False).returncode == 0
+            for flags in (["--net"], ["--user", "--net"])
+        )
+
+    def test_many_children_at_once_are_kept_apart(self) -> None:
+        paths = []
+        for number in range(8):
+            paths.append(self.folder / f"{number}")
+            paths[-1].write_bytes(bytes([number]) * (number + 1))
+        found: dict[int, str] = {}
+
+        def read(number: int) -> None:
+            found[number] = sandbox.run("digest", {"url": str(paths[number])})
+
+        threads = [threading.Thread(target=read, args=(number,)) for number in range(8)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        again = {number: sandbox.run("digest", {"url": str(path)}) for number, path in enumerate(paths)}
+        self.assertEqual((found, len(set(found.values()))), (again, 8))
+
+    def test_a_server_that_was_killed_is_started_again(self) -> None:
+        path = self.folder / "a"
+        path.write_bytes(b"hello")
+        with mock.patch.object(sandbox, "_server", sandbox._Server()) as server:
+            before = sandbox.run("digest", {"url": str(path)})
+            assert server._process
+            server._process.kill()
+            server._process.wait()
+            self.assertEqual(sandbox.run("digest", {"url": str(path)}), before)
+            assert server._wishes
+            server._wishes.close()
+            self.assertEqual(server._process.wait(10), 0)  # nobody can ask it any more
+
+    def test_a_child_whose_parent_loses_interest_is_killed(self) -> None:
+        with (self.folder / "sparse").open("wb") as file:
+            file.truncate(200 << 30)
+        with mock.patch.object(sandbox, "_server", sandbox._Server()) as server:
+            asked: list[float] = []
+
+            def stop() -> bool:
+                asked.append(time.monotonic())
+                return len(asked) > 2
+
+            with self.assertRaises(sandbox.Cancelled):
+                sandbox.run("digest", {"url": str(self.folder / "sparse")}, should_stop=stop)
+            assert server._process
+            self.assertEqual(children_of(server._process.pid), [])
+            assert server._wishes
+            server._wishes.close()
+            server._process.wait(10)

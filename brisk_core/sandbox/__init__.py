@@ -1,0 +1,241 @@
+"""Reading of untrusted files in a child process with limits on memory, processor time, wall time and open files.
+
+``run`` asks a server (``server``, started once a process, with the core loaded) to fork a child, which enters its
+``walls``, takes one JSON request on standard input, does one of the ``verbs`` and answers in JSON lines:
+``{"progress": [done, all]}`` any number of times, then ``{"result": ...}`` or ``{"error": ...}``.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import selectors
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Any
+
+from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingStopped, UnreadableFile
+
+__all__ = ["Cancelled", "Limits", "Progress", "run", "warm"]
+
+_REFUSALS: dict[str, type[CoreError]] = {"EditRefused": EditRefused, "CaptionsRefused": CaptionsRefused}
+Progress = Callable[[int, int], None]
+_POLL = 0.2  # seconds between two looks at the clock and at the wish to stop
+_MOST_STDERR = 4000
+_WISH, _STATUS_BYTES = b"child", 4  # as the server has them, which is not loaded here
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Limits:
+    """What a child process may use."""
+
+    memory: int = 3 << 30  #: bytes of address space; reading needs 0.4 GB, libraries map much that they do not use
+    processor_s: int = 3600
+    wall_s: int = 3600
+    open_files: int = 64
+    written: int = 1 << 30  #: bytes of the largest file it may write
+
+
+class Cancelled(ReadingStopped):
+    """The reading was stopped because somebody asked."""
+
+
+class Child:
+    """A child of the server, with its standard streams."""
+
+    def __init__(self, control: socket.socket, pipes: tuple[int, int, int]) -> None:
+        self._control = control
+        self.stdin: IO[bytes] = os.fdopen(pipes[0], "wb", 0)
+        self.stdout: IO[bytes] = os.fdopen(pipes[1], "rb", 0)
+        self.stderr: IO[bytes] = os.fdopen(pipes[2], "rb", 0)
+        self._code: int | None = None
+
+    def wait(self) -> int:
+        """Wait for its end; return its exit code, or the negative number of the signal that ended it."""
+        if self._code is None:
+            status = self._control.recv(_STATUS_BYTES)
+            killed = -int(signal.SIGKILL)  # the server is gone, and its children with it
+            self._code = os.waitstatus_to_exitcode(int.from_bytes(status, "little")) if status else killed
+        return self._code
+
+    def close(self) -> None:
+        """Kill it if it still runs, and wait for its end."""
+        if self._code is None:
+            self._control.shutdown(socket.SHUT_WR)
+            self.wait()
+        self._control.close()
+        for pipe in (self.stdin, self.stdout, self.stderr):
+            pipe.close()
+
+
+class _Server:
+    """The server of this process; processes that are forked from it share it."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._wishes: socket.socket | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        """Start it unless it runs."""
+        with self._lock:
+            if self._wishes is None:
+                self._start()
+
+    def _start(self) -> None:
+        ours, its = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with its:
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "brisk_core.sandbox.server", str(its.fileno())],
+                pass_fds=[its.fileno()],
+                stdin=subprocess.DEVNULL,
+                cwd=Path(__file__).resolve().parent.parent.parent,
+                env={
+                    "PATH": os.environ.get("PATH", ""),
+                    "LANG": "C.UTF-8",
+                    "OMP_NUM_THREADS": "1",
+                    "OPENBLAS_NUM_THREADS": "1",
+                },
+            )
+        self._wishes = ours
+
+    def child(self) -> Child:
+        """Return a fresh child; a server that is gone is started again."""
+        mine: list[int] = []
+        its: list[int] = []
+        for index in range(3):
+            read, write = os.pipe()
+            (its if index == 0 else mine).append(read)
+            (mine if index == 0 else its).append(write)
+        control, other = socket.socketpair()
+        try:
+            with self._lock:
+                for again in (True, False):
+                    if self._wishes is None:
+                        self._start()
+                    assert self._wishes  # noqa: S101 - it was started
+                    try:
+                        socket.send_fds(self._wishes, [_WISH], [*its, other.fileno()])
+                        break
+                    except OSError:
+                        self._wishes.close()
+                        self._wishes = None
+                        if not again:
+                            raise
+        finally:
+            for descriptor in its:
+                os.close(descriptor)
+            other.close()
+        return Child(control, (mine[0], mine[1], mine[2]))
+
+
+_server = _Server()
+
+
+def warm() -> None:
+    """Start the server of this process ahead of the first reading; it loads the core while nobody asks."""
+    _server.start()
+
+
+def run(
+    verb: str,
+    request: dict[str, Any],
+    *,
+    limits: Limits | None = None,
+    progress: Progress | None = None,
+    should_stop: Callable[[], bool] | None = None,
+) -> Any:
+    """Do ``verb`` in a child process and return its result.
+
+    Raises ``UnreadableFile``, ``EditRefused`` or ``CaptionsRefused`` with the child's sentence, ``ReadingStopped``
+    when the child crashed or met a limit, ``Cancelled`` when ``should_stop`` said so.
+    """
+    child = _server.child()
+    try:
+        return _converse(child, verb, request, limits or Limits(), progress, should_stop)
+    finally:
+        child.close()
+
+
+def _converse(
+    child: Child,
+    verb: str,
+    request: dict[str, Any],
+    limits: Limits,
+    progress: Progress | None,
+    should_stop: Callable[[], bool] | None,
+) -> Any:
+    message = {
+        "verb": verb,
+        "request": request,
+        "limits": [limits.memory, limits.processor_s, limits.open_files, limits.written],
+    }
+    try:
+        unsent = memoryview(json.dumps(message).encode())
+        while unsent:
+            unsent = unsent[child.stdin.write(unsent) :]
+        child.stdin.close()
+    except BrokenPipeError:
+        pass
+    buffers = {child.stdout: b"", child.stderr: b""}
+    deadline = time.monotonic() + limits.wall_s
+    answer: dict[str, Any] | None = None
+    with selectors.DefaultSelector() as selector:
+        pipe: Any
+        for pipe in buffers:
+            selector.register(pipe, selectors.EVENT_READ)
+        while selector.get_map():
+            for key, _ in selector.select(_POLL):
+                pipe = key.fileobj
+                chunk = os.read(key.fd, 1 << 16)
+                if not chunk:
+                    selector.unregister(pipe)
+                    continue
+                answer = _take_chunk(buffers, pipe, chunk, child.stdout, progress) or answer
+            if time.monotonic() > deadline:
+                raise ReadingStopped(f"reading took longer than {limits.wall_s} s and was stopped")
+            if should_stop and should_stop():
+                raise Cancelled("reading was cancelled")
+    code = child.wait()
+    if answer is None:
+        raise ReadingStopped(_why_it_ended(code, buffers[child.stderr], limits))
+    if "error" in answer:
+        raise _REFUSALS.get(answer["error"]["kind"], UnreadableFile)(answer["error"]["says"])
+    return answer["result"]
+
+
+def _take_chunk(
+    buffers: dict[Any, bytes], pipe: Any, chunk: bytes, stdout: IO[bytes], progress: Progress | None
+) -> dict[str, Any] | None:
+    buffers[pipe] += chunk
+    if pipe is not stdout:
+        buffers[pipe] = buffers[pipe][-_MOST_STDERR:]
+        return None
+    answer = None
+    *lines, buffers[pipe] = buffers[pipe].split(b"\n")
+    for line in lines:
+        message = json.loads(line)
+        if "progress" in message:
+            if progress:
+                progress(*message["progress"])
+        else:
+            answer = message
+    return answer
+
+
+def _why_it_ended(code: int, stderr: bytes, limits: Limits) -> str:
+    if code == -signal.SIGXCPU or (code == -signal.SIGKILL and b"CPU" in stderr):
+        return f"reading used more than {limits.processor_s} s of processor time and was stopped"
+    if b"MemoryError" in stderr or b"bad_alloc" in stderr or b"Cannot allocate" in stderr:
+        return f"reading needed more than {limits.memory >> 20} MB of memory and was stopped"
+    if code < 0:
+        return f"the reading process crashed ({signal.Signals(-code).name}); the file is damaged or hostile"
+    last = stderr.decode("utf-8", "replace").strip().splitlines()
+    return f"the reading process ended without an answer ({last[-1] if last else f'exit {code}'})"
