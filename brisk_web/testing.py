@@ -36,6 +36,14 @@ lines:
 """
 
 
+#: What migrations make and every test needs.
+_KEPT_TABLES = {
+    "django_migrations",
+    "django_content_type",
+    "auth_permission",
+    "auth_group",
+    "auth_group_permissions",
+}
 #: Integrity lines that apply to a small file without sound.
 SILENT_INTEGRITY = ("complete", "extension", "contradictions", "level", "unreadable", "gaps", "duplicates", "disorder")
 
@@ -89,12 +97,28 @@ class QueueTestCase(HouseMixin, TransactionTestCase):
             cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_workers RESTART IDENTITY CASCADE")
         super().setUp()
 
+    def _fixture_teardown(self) -> None:
+        """Empty the tables that hold something; roles and their permissions stay, so nothing is made anew."""
+        names = connection.introspection.django_table_names(only_existing=True, include_views=False)
+        tables = [connection.ops.quote_name(name) for name in names if name not in _KEPT_TABLES]
+        with connection.cursor() as cursor:
+            cursor.execute(" UNION ALL ".join(f"(SELECT '{name}' FROM {name} LIMIT 1)" for name in tables))  # noqa: S608
+            filled = [name for (name,) in cursor.fetchall()]
+            if filled:
+                cursor.execute(f"TRUNCATE {', '.join(filled)} RESTART IDENTITY CASCADE")
+
+    def lose_tasks(self) -> None:
+        """Let the queue forget every task."""
+        with connection.cursor() as cursor:
+            cursor.execute("TRUNCATE procrastinate_jobs RESTART IDENTITY CASCADE")
+
     def work(self) -> None:
         """Do every task that waits, and those that they queue, in a thread: a browser's loop may run in this one."""
         with ThreadPoolExecutor(1) as pool:
             pool.submit(self._work).result()
 
     @staticmethod
-    def _work() -> None:
-        with app.replace_connector(app.connector.get_worker_connector()) as working:
-            working.run_worker(wait=False, install_signal_handlers=False, listen_notify=False)
+    def _work(queues: list[str] | None = None) -> None:
+        connector: Any = app.connector  # Django's, which has one for workers
+        with app.replace_connector(connector.get_worker_connector()) as working:
+            working.run_worker(queues=queues, wait=False, install_signal_handlers=False, listen_notify=False)

@@ -57,6 +57,7 @@ as_server() {
   fi
 }
 
+# DATABASE_OPTIONS adds options of the server, such as those of a database that nobody will miss.
 # start_database NAME: starts a cluster of our own on loopback and exports DATABASE_URL, unless it is set.
 # Sets CLUSTER to its folder when this call started it, so that the caller can stop it.
 start_database() {
@@ -86,14 +87,38 @@ start_database() {
     port="$(python3 -c 'import socket; s = socket.socket(); s.bind(("127.0.0.1", 0)); print(s.getsockname()[1])')"
     echo "$port" >"$folder/port"
     as_server "$bin/pg_ctl" -D "$folder/data" -l "$folder/data/server.log" -w -t 60 \
-      -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=60" start \
+      -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=100 ${DATABASE_OPTIONS:-}" start \
       >/dev/null 9>&- 8>&- || { say "the database did not start; see $folder/data/server.log"; exit 1; }
     CLUSTER="$folder"
   fi
+  DATABASE_FOLDER="$folder"
   OWN_DATABASE="postgresql://brisk:$(cat "$folder/password")@127.0.0.1:$port"
   export DATABASE_URL="$OWN_DATABASE/brisk"
   "$bin/psql" "$OWN_DATABASE/postgres" -tAq -c "SELECT 1 FROM pg_database WHERE datname = 'brisk'" | grep -q 1 ||
     "$bin/psql" "$OWN_DATABASE/postgres" -q -c "CREATE DATABASE brisk"
+}
+
+# hand_over_database: stops our own cluster and has supervisor run it, which starts it again when it ends.
+hand_over_database() {
+  : >"$BRISK_DATA/database.conf"
+  [ -n "${DATABASE_FOLDER:-}" ] || return 0
+  local bin=/usr/lib/postgresql/15/bin become=""
+  as_server "$bin/pg_ctl" -D "$DATABASE_FOLDER/data" -m fast -w stop >/dev/null 2>&1 || true
+  CLUSTER=""
+  [ "$(id -u)" -eq 0 ] && become="setpriv --reuid=postgres --regid=postgres --init-groups "
+  cat >"$BRISK_DATA/database.conf" <<END
+[program:database]
+command = $become$bin/postgres -D "$DATABASE_FOLDER/data" -p $(cat "$DATABASE_FOLDER/port") -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=100
+directory = /
+priority = 1
+autorestart = true
+startretries = 1000000
+stopsignal = INT
+stopwaitsecs = 20
+redirect_stderr = true
+stdout_logfile = $BRISK_DATA/database.log
+stdout_logfile_maxbytes = 5MB
+END
 }
 
 # database_stamp [TEXT]: prints the comment on our own database, or sets it; prints nothing for a database of others.

@@ -44,7 +44,7 @@ class CaptionsTest(BrowserTestCase):
         self.work()
         expect(self.page.get_by_text("1 caption, none with a fault.")).to_be_visible()
         expect(self.page.get_by_text("WebVTT, 1 caption, ASCII")).to_be_visible()
-        self.page.get_by_role("button", name="Take away").click()
+        self.page.get_by_role("button", name="Remove").click()
         expect(self.page.get_by_text("None stand beside the file")).to_be_visible()
 
 

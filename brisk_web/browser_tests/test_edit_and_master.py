@@ -7,8 +7,7 @@ from brisk_core.samples.timelines import write_wide
 from brisk_web.browser_tests.base import BrowserTestCase
 from brisk_web.edits.services import import_timeline
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.jobs.services import take_in
-from brisk_web.masters.services import choose_master
+from brisk_web.jobs.services import choose_master, take_in
 from brisk_web.testing import spec_version
 
 

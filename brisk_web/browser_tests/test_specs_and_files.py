@@ -69,7 +69,7 @@ class SpecsAndFilesTest(BrowserTestCase):
         self.page.get_by_role("button", name="Publish").click()
         expect(self.page.get_by_text("Published Small spec, version 2")).to_be_visible()
         self.page.get_by_role("link", name="See what would change").click()
-        expect(self.page.get_by_text("Index first: fail → pass")).to_be_visible()
+        expect(self.page.get_by_text("Fast start: fail → pass")).to_be_visible()
         self.page.get_by_role("button", name="Judge 1 again").click()
         expect(self.page.get_by_text("Judged 1 check again by version 2; no file was read again")).to_be_visible()
 

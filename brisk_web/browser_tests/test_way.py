@@ -59,7 +59,7 @@ class CheckPageTest(BrowserTestCase):
     def test_keys_walk_lines_and_frames_and_the_address_keeps_both(self) -> None:
         self.open_one()
         current = self.page.locator(".ledger-line[aria-current=true]")
-        expect(current).to_contain_text("Index first")
+        expect(current).to_contain_text("Fast start")
         self.page.keyboard.press("n")
         expect(current).to_contain_text("Length")
         frame = self.page.locator("[data-frame]")
@@ -119,7 +119,7 @@ class SideBySideTest(BrowserTestCase):
         self.work()
         self.enter("viewer")
         self.page.goto(f"{self.live_server_url}/side-by-side/?files={first.pk},{second.pk}")
-        agreeing = self.page.get_by_role("cell", name="Chroma", exact=True)
+        agreeing = self.page.get_by_role("cell", name="Chroma subsampling", exact=True)
         expect(self.page.get_by_role("cell", name="Frames", exact=True)).to_be_visible()
         expect(agreeing).to_be_hidden()
         self.page.locator("button[data-group=Picture]").click()

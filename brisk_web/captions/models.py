@@ -6,15 +6,18 @@ from django.db import models
 
 from brisk_core.captions import Burned, CaptionDocument, burned_from_json, document_from_json
 from brisk_core.captions.document import Oddity, Remark
+from brisk_web.work.models import Work
 
 
-class CaptionFile(models.Model):
+class CaptionFile(Work):
     """A caption file, or a text track of a media file, as it was read."""
 
     class State(models.TextChoices):
         QUEUED = "queued", "in queue"
+        RUNNING = "running", "is being read"
         DONE = "done", "read"
         FAILED = "failed", "cannot be read"
+        CANCELLED = "cancelled", "cancelled"
 
     source = models.OneToOneField(
         "storage.MediaFile", on_delete=models.CASCADE, null=True, related_name="caption_file"
@@ -24,8 +27,6 @@ class CaptionFile(models.Model):
     )  # whose track it is; null for a file
     name = models.CharField(max_length=255)  # of the file, or "track 3"
     state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
-    attempt = models.PositiveIntegerField(default=0)  # tries at reading it
-    error = models.TextField(default="", blank=True)
     document = models.JSONField(null=True)  # schema brisk-sentry/captions/1
     files = models.ManyToManyField("storage.MediaFile", through="Pairing", related_name="caption_files")
 
@@ -55,8 +56,6 @@ class Pairing(models.Model):
 
     media_file = models.ForeignKey("storage.MediaFile", on_delete=models.CASCADE, related_name="pairings")
     captions = models.ForeignKey(CaptionFile, on_delete=models.CASCADE, related_name="pairings")
-    burned = models.JSONField(null=True)  # what looking at the pictures gave; null while nobody has looked
-    attempt = models.PositiveIntegerField(default=0)  # tries at looking
 
     class Meta:
         ordering = ("captions__name", "id")
@@ -68,4 +67,24 @@ class Pairing(models.Model):
     @property
     def seen(self) -> Burned | None:
         """Whether the captions are in the picture already."""
-        return burned_from_json(self.burned) if self.burned else None
+        look = getattr(self, "look", None)
+        return burned_from_json(look.document) if look and look.document else None
+
+
+class TrackReading(Work):
+    """The reading of the text tracks inside the contents of an inspection."""
+
+    inspection = models.OneToOneField("inspections.Inspection", on_delete=models.CASCADE, related_name="track_reading")
+
+    def __str__(self) -> str:
+        return f"text tracks of {self.inspection}"
+
+
+class Look(Work):
+    """A look at the pictures of a file: do they hold the captions of a pairing already?"""
+
+    pairing = models.OneToOneField(Pairing, on_delete=models.CASCADE, related_name="look")
+    document = models.JSONField(null=True)  # what the look gave
+
+    def __str__(self) -> str:
+        return f"a look for {self.pairing}"

@@ -13,6 +13,9 @@ class Check(models.Model):
     timeline = models.ForeignKey("edits.Timeline", on_delete=models.PROTECT, null=True, related_name="checks")
     range_start = models.PositiveIntegerField(null=True)
     range_end = models.PositiveIntegerField(null=True)
+    master = models.ForeignKey(
+        "storage.MediaFile", on_delete=models.PROTECT, null=True, related_name="checks_against_it"
+    )  # what it is held against, never the file itself
     render = models.OneToOneField("jobs.Render", on_delete=models.CASCADE, null=True, related_name="check_record")
     verdict = models.CharField(max_length=16, blank=True)  # empty until it has been judged once
     counts = models.JSONField(default=dict)  # lines by outcome

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Set
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
+from brisk_core.facts import Held
 from brisk_core.facts import Inspection as Facts
 from brisk_core.report import check_to_json
 from brisk_core.spec import EVERY_FILE, counts_of, lines_that_differ, verdict_of
@@ -18,15 +20,21 @@ from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
 from brisk_core.version import ENGINE
 from brisk_web.captions.services import captioned_for
+from brisk_web.checks.events import version_applied
 from brisk_web.checks.models import Check, Finding
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
 from brisk_web.inspections.models import Inspection
-from brisk_web.jobs.models import Deliverable, Render
-from brisk_web.masters.services import held_for
+from brisk_web.masters import services as masters
+from brisk_web.masters.services import Pair
 from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile
 
+if TYPE_CHECKING:
+    from brisk_web.jobs.models import Render
+
+#: What a judge needs of a check, fetched along with it.
+_EVIDENCE = ("media_file__inspection", "spec_version__spec", "timeline", "master__inspection")
 _BATCH = 200  # checks judged again in one transaction
 
 
@@ -38,21 +46,57 @@ def open_check(
     timeline: Timeline | None = None,
     range_start: int | None = None,
     range_end: int | None = None,
+    master: MediaFile | None = None,
     render: Render | None = None,
-    by: Any = None,
+    by: User | None = None,
 ) -> Check:
-    """Open a check of a file by a spec version and a range, and judge it as far as the file is known."""
+    """Open a check of a file by a spec version, a range and a master, and judge it as far as the file is known."""
     check = Check.objects.create(
         media_file=media_file,
         spec_version=spec_version,
         timeline=timeline,
         range_start=range_start,
         range_end=range_end,
+        master=None if master == media_file else master,
         render=render,
     )
     record("check.opened", check, f"Opened a check of {check}", by=by)
     judge(check)
+    ask_for_comparison(check)
     return check
+
+
+@transaction.atomic
+def hold_against(check: Check, master: MediaFile | None) -> None:
+    """Give a check the file that it is held against, or none; a file is never held against itself."""
+    check.master = None if master is not None and master.pk == check.media_file_id else master
+    check.save(update_fields=["master"])
+    judge(check)
+    ask_for_comparison(Check.objects.select_related(*_EVIDENCE).get(pk=check.pk))  # what is known of both by now
+
+
+def pair_of(check: Check, master: MediaFile | None) -> Pair | None:
+    """Return a check's file and another, with the range that is ordered, as a pair; ``None`` while either is unread."""
+    own, other = check.media_file.inspection, master.inspection if master else None
+    if own is None or other is None:
+        return None
+    return Pair(own=own, master=other, timeline=check.timeline, start=check.range_start, end=check.range_end)
+
+
+def ask_for_comparison(check: Check) -> None:
+    """Have a check's file held against its master, once both are scanned, if nobody has asked for it yet."""
+    pair = pair_of(check, check.master)
+    if pair:
+        masters.ask(pair)
+
+
+def held_for(check: Check) -> dict[str, Held] | None:
+    """Return what a judge needs of a check's master: ``None`` without one, nothing while it is not known."""
+    if check.master is None:
+        return None
+    pair = pair_of(check, check.master)
+    comparison = masters.find(pair) if pair else None
+    return comparison.held if comparison else {}
 
 
 def judged_document(
@@ -100,7 +144,7 @@ def _finding(check: Check, position: int, row: dict[str, Any]) -> Finding:
 @transaction.atomic
 def judge(check: Check) -> None:
     """Judge a check by what its inspection knows now; the findings are replaced as a whole."""
-    locked = Check.objects.select_for_update(of=("self",)).get(pk=check.pk)
+    locked = Check.objects.select_for_update(of=("self",)).select_related(*_EVIDENCE).get(pk=check.pk)
     document = judged_document(locked)
     locked.findings.all().delete()
     if document is None:
@@ -115,11 +159,17 @@ def judge(check: Check) -> None:
 
 def judge_all_of(inspection: Inspection) -> int:
     """Judge every check of every file with this inspection, and of every file it is the master of; return how many."""
-    own = Q(media_file__inspection=inspection)
-    checks = Check.objects.filter(own | Q(render__deliverable__master__inspection=inspection))
+    checks = Check.objects.filter(Q(media_file__inspection=inspection) | Q(master__inspection=inspection))
     for check in checks:
         judge(check)
     return len(checks)
+
+
+def ask_for_all_of(inspection: Inspection) -> None:
+    """Ask for every comparison in which this inspection is one of the two."""
+    held = Check.objects.filter(master__isnull=False).select_related(*_EVIDENCE)
+    for check in held.filter(Q(media_file__inspection=inspection) | Q(master__inspection=inspection)):
+        ask_for_comparison(check)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,11 +222,11 @@ def _changes(check: Check, document: dict[str, Any]) -> list[dict[str, str]]:
     return found
 
 
-def judge_again(version: SpecVersion, *, by: Any) -> int:
+def judge_again(version: SpecVersion, *, by: User | None) -> int:
     """Judge every check by an older version of a spec by this one; return how many. No file is read again.
 
     Only lines that differ between the versions are judged anew; the others stand. Deliverables that are owed by an
-    older version are owed by this one from then on, so that their next attempt is judged alike.
+    older version are owed by this one from then on (``version_applied``), so that their next attempt is judged alike.
     """
     done = 0
     for older in version.spec.versions.filter(number__lt=version.number):
@@ -185,8 +235,7 @@ def judge_again(version: SpecVersion, *, by: Any) -> int:
         for at in range(0, len(waiting), _BATCH):
             with transaction.atomic():
                 done += _judge_batch(version, waiting[at : at + _BATCH], differ, dropped)
-    owed = Deliverable.objects.filter(spec_version__spec=version.spec, spec_version__number__lt=version.number)
-    owed.update(spec_version=version)
+    version_applied.send(sender=SpecVersion, version=version)
     if done:
         how_many = "1 check" if done == 1 else f"{done} checks"
         record("spec.judged-again", version, f"Judged {how_many} again by {version}", by=by)

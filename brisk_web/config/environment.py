@@ -26,6 +26,7 @@ class Environment:
     secure: bool  #: is the application served over TLS?
     debug: bool
     largest_upload: int  #: bytes
+    largest_frame_cache: int  #: bytes of decoded pictures that are kept
 
 
 def _data_folder() -> Path:
@@ -84,5 +85,6 @@ def read_environment() -> Environment:
         hosts=tuple(os.environ.get("BRISK_HOSTS", "127.0.0.1,localhost").split(",")),
         secure=os.environ.get("BRISK_SECURE") == "1",
         debug=os.environ.get("BRISK_DEBUG") == "1",
+        largest_frame_cache=_whole("BRISK_FRAME_CACHE", 20 << 30),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
     )

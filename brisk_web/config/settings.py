@@ -11,6 +11,7 @@ _env = read_environment()
 BASE_DIR = REPOSITORY
 DATA_FOLDER = _env.data
 LARGEST_UPLOAD = _env.largest_upload
+LARGEST_FRAME_CACHE = _env.largest_frame_cache
 
 SECRET_KEY = _env.secret_key
 DEBUG = _env.debug
@@ -31,16 +32,20 @@ INSTALLED_APPS = [
     "procrastinate.contrib.django",
     "brisk_web.ui",
     "brisk_web.accounts",
+    # From the ground up: what is told upwards is heard in this order.
     "brisk_web.house",
-    "brisk_web.shelf",
-    "brisk_web.inspections",
+    "brisk_web.work",
     "brisk_web.storage",
+    "brisk_web.inspections",
+    "brisk_web.shelf",
     "brisk_web.edits",
-    "brisk_web.jobs",
-    "brisk_web.checks",
-    "brisk_web.masters",
     "brisk_web.captions",
+    "brisk_web.masters",
     "brisk_web.stems",
+    "brisk_web.checks",
+    "brisk_web.jobs",
+    "brisk_web.pages",
+    "brisk_web.demo",
 ]
 
 MIDDLEWARE = [
@@ -101,7 +106,7 @@ STATIC_URL = "/static/"
 STATIC_ROOT = _env.data / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "staticfiles": {"BACKEND": "brisk_web.ui.storage.ModuleStorage"},
 }
 MEDIA_ROOT = _env.data / "media"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -18,6 +18,7 @@ class Timeline(models.Model):
     document = models.JSONField()  # schema brisk-sentry/timeline/1
     replaces = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, blank=True, related_name="replaced_by")
     imported_at = models.DateTimeField(auto_now_add=True)
+    _read: tuple[object, Edit] | None = None  # the document that was read last, and its edit
 
     class Meta:
         ordering = ("-id",)
@@ -27,8 +28,10 @@ class Timeline(models.Model):
 
     @property
     def edit(self) -> Edit:
-        """The edit as the core reads it."""
-        return timeline_from_json(self.document)
+        """The edit as the core reads it, read once a document."""
+        if self._read is None or self._read[0] is not self.document:
+            self._read = (self.document, timeline_from_json(self.document))
+        return self._read[1]
 
     def part(self, start: int | None, end: int | None) -> FrameRange:
         """Return the range with the whole timeline where an end is not given."""

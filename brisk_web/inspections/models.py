@@ -12,9 +12,10 @@ from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import inspection_from_json
 from brisk_core.packets import PacketSeries, load_series
 from brisk_core.scan import ScanSeries, load_scan
+from brisk_web.work.models import Work
 
 
-class Inspection(models.Model):
+class Inspection(Work):
     """One inspection; its progress while it runs, its facts as far as they are known."""
 
     class State(models.TextChoices):
@@ -36,15 +37,8 @@ class Inspection(models.Model):
     state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
     stage = models.CharField(max_length=16, choices=Stage, default=Stage.HEADERS)
     document = models.JSONField(null=True)  # schema brisk-sentry/inspection/1
-    error = models.TextField(default="", blank=True)
-    attempt = models.PositiveIntegerField(default=0)  # fences writes: only the newest attempt may write
-    done = models.BigIntegerField(default=0)  # bytes of the stage
-    total = models.BigIntegerField(default=0)
-    cancel_requested = models.BooleanField(default=False)
-    created_at = models.DateTimeField(auto_now_add=True)
-    started_at = models.DateTimeField(null=True)
     stage_started_at = models.DateTimeField(null=True)
-    finished_at = models.DateTimeField(null=True)
+    _read: tuple[object, Facts] | None = None  # the document that was read last, and its facts
 
     class Meta:
         ordering = ("-id",)
@@ -63,8 +57,12 @@ class Inspection(models.Model):
 
     @property
     def facts(self) -> Facts | None:
-        """The facts as the core reads them, ``None`` while nothing is known."""
-        return inspection_from_json(self.document) if self.document else None
+        """The facts as the core reads them, read once a document; ``None`` while nothing is known."""
+        if not self.document:
+            return None
+        if self._read is None or self._read[0] is not self.document:
+            self._read = (self.document, inspection_from_json(self.document))
+        return self._read[1]
 
     @property
     def series_path(self) -> Path:
@@ -111,17 +109,12 @@ class Inspection(models.Model):
         return Path(settings.DATA_FOLDER) / "frames" / str(self.pk)
 
     @property
-    def is_active(self) -> bool:
-        """Is it waiting or running?"""
-        return self.state in (self.State.QUEUED, self.State.RUNNING)
-
-    @property
     def share(self) -> float:
         """How much of the stage is done, 0 to 1."""
         if self.is_scanning:
             parts = self.parts.aggregate(done=models.Sum("done"), total=models.Sum("total"))
             return min((parts["done"] or 0) / parts["total"], 1.0) if parts["total"] else 0.0
-        return min(self.done / self.total, 1.0) if self.total else 0.0
+        return super().share
 
     @property
     def elapsed_s(self) -> float:
@@ -155,27 +148,14 @@ class Inspection(models.Model):
         return scanning.exclude(parts__attempt__gt=0).count()
 
 
-class ScanPart(models.Model):
+class ScanPart(Work):
     """A part of a running scan: a segment of the pictures, the sound, or both of a short file."""
-
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "scanning"
-        DONE = "done", "done"
-        FAILED = "failed", "cannot be scanned"
-
-    OVER = (State.DONE, State.FAILED)
 
     inspection = models.ForeignKey(Inspection, on_delete=models.CASCADE, related_name="parts")
     number = models.PositiveIntegerField()
     first = models.PositiveIntegerField(default=0)  # first picture
     end = models.PositiveIntegerField(default=0)  # picture after the last, 0 for a part without pictures
     sound = models.BooleanField(default=False)
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
-    error = models.TextField(default="", blank=True)
-    attempt = models.PositiveIntegerField(default=0)  # fences writes, as that of an inspection
-    done = models.PositiveIntegerField(default=0)  # pictures, or seconds of sound
-    total = models.PositiveIntegerField(default=0)
 
     class Meta:
         ordering = ("number",)
@@ -183,11 +163,6 @@ class ScanPart(models.Model):
 
     def __str__(self) -> str:
         return f"part {self.number} of {self.inspection}"
-
-    @property
-    def is_over(self) -> bool:
-        """Has it ended, one way or the other?"""
-        return self.state in self.OVER
 
     @property
     def pictures_path(self) -> Path:

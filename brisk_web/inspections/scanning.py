@@ -1,4 +1,4 @@
-"""The full scan of an inspection: cut into parts that any worker takes, joined when the last one is done."""
+"""The full scan of an inspection: cut into parts that any worker takes, joined when the last one is over."""
 
 from __future__ import annotations
 
@@ -7,27 +7,30 @@ from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, Q
 from django.utils import timezone
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
+from brisk_core.facts import keys
 from brisk_core.packets import PacketSeries
 from brisk_core.scan import plan_segments
+from brisk_web.inspections.contents import adopt, enter, same_contents, tell
 from brisk_web.inspections.models import Inspection, ScanPart
+from brisk_web.work.kernel import Claim, work
+from brisk_web.work.models import Work
+from brisk_web.work.sweep import mender
 
-MOST_ATTEMPTS = 3  # tries at one part when workers die in it; then its pictures count as unreadable
 _LEAST_PARTS = 2  # of a file that is long enough: one machine scans in two processes
+_SCANNING = Q(inspection__stage=Inspection.Stage.SCAN, inspection__state=Inspection.State.RUNNING)
 
 
 def plan(inspection: Inspection, series: PacketSeries | None) -> list[ScanPart]:
     """Write the parts of a scan and queue them; returns them, none for a file without pictures and sound."""
-    from brisk_web.inspections.tasks import scan_part_task
-
     facts = inspection.facts
-    sound = bool(facts and facts.best("sound.tracks"))
+    sound = bool(facts and facts[keys.SOUND_TRACKS])
     segments = plan_segments(series, _LEAST_PARTS) if series is not None else []
-    length = float(facts.best("wrapper.duration") or 0) if facts else 0.0
+    length = float(facts[keys.WRAPPER_DURATION] or 0) if facts else 0.0
     rows = [ScanPart(first=one.first, end=one.end, total=one.length) for one in segments]
     if sound and len(rows) == 1:
         rows[0].sound = True
@@ -38,42 +41,47 @@ def plan(inspection: Inspection, series: PacketSeries | None) -> list[ScanPart]:
         row.inspection, row.number = inspection, number
     parts = ScanPart.objects.bulk_create(rows)
     for part in parts:
-        scan_part_task.defer(part_id=part.pk)
+        scan_part.knock(part.pk)
     return parts
 
 
-def _claim(part_id: int) -> ScanPart | None:
-    """Take a part for this worker; ``None`` when there is nothing to do."""
-    with transaction.atomic():
-        part = ScanPart.objects.select_for_update().select_related("inspection").filter(pk=part_id).first()
-        if part is None or part.is_over or not part.inspection.is_scanning:
-            return None
-        if part.inspection.waits_for_scan:  # the pace is told from here on, not from the wait before
-            Inspection.objects.filter(pk=part.inspection_id).update(stage_started_at=timezone.now())
-        part.attempt += 1
-        part.state = ScanPart.State.RUNNING
-        part.done = 0
-        part.save()
-        return part
+def _part_over(part: ScanPart) -> None:
+    """Have the scan put together once its last part is over."""
+    inspection = Inspection.objects.select_for_update().get(pk=part.inspection_id)
+    if inspection.is_scanning and not inspection.parts.filter(state__in=Work.ACTIVE).exists():
+        _let_conclude(inspection)
 
 
-def _mine(part: ScanPart) -> Any:
-    """The part's row as long as this attempt is the newest and the scan goes on."""
-    scanning = {"inspection__stage": Inspection.Stage.SCAN, "inspection__state": Inspection.State.RUNNING}
-    return ScanPart.objects.filter(pk=part.pk, attempt=part.attempt, **scanning)
+def _let_conclude(inspection: Inspection) -> bool:
+    waiting = {"state": Inspection.State.QUEUED, "stage": Inspection.Stage.CONCLUDE, "queued_at": timezone.now()}
+    scanning = Inspection.objects.filter(pk=inspection.pk, stage=Inspection.Stage.SCAN, state=Inspection.State.RUNNING)
+    if not scanning.update(tries=0, **waiting):
+        return False
+    conclude.knock(inspection.pk)
+    return True
 
 
-def scan(part_id: int) -> None:
-    """Scan one part; a part that cannot be scanned keeps its reason and the others go on."""
-    part = _claim(part_id)
-    if part is None:
-        return
+# Parts go before the packets of other files, so that what was begun is finished first.
+@work(
+    "scan",
+    ScanPart,
+    doing="scanning this part",
+    priority=10,
+    only_while=_SCANNING,
+    related=("inspection",),
+    ended=_part_over,
+)
+def scan_part(claim: Claim[ScanPart]) -> None:
+    """Scan one part of a file's pictures or sound; one that cannot be scanned keeps its reason, the others go on."""
+    part = claim.row
     inspection = part.inspection
     facts = inspection.facts
+    if not inspection.parts.filter(attempt__gt=0).exclude(pk=part.pk).exists() and part.attempt == 1:
+        # The pace is told from here on, not from the wait before.
+        Inspection.objects.filter(pk=inspection.pk).update(stage_started_at=timezone.now())
     media_file = inspection.files.select_related("root").order_by("id").first()
     if media_file is None or facts is None:
-        finish(part, "the file's record is gone")
-        return
+        raise UnreadableFile("the file's record is gone")
     inspection.parts_folder.mkdir(parents=True, exist_ok=True)
     request = {
         "url": media_file.url,
@@ -83,36 +91,49 @@ def scan(part_id: int) -> None:
         "pictures_path": str(part.pictures_path),
         "sound_path": str(inspection.sound_path),
         "full": facts.is_full_range,
-        "duration": float(facts.best("wrapper.duration") or 0),
+        "duration": float(facts[keys.WRAPPER_DURATION] or 0),
     }
-    try:
-        sandbox.run("scan_part", request, progress=_reporter(part), should_stop=lambda: not _mine(part).exists())
-    except sandbox.Cancelled:
-        return
-    except UnreadableFile as error:
-        finish(part, str(error))
-        return
-    finish(part, "")
 
-
-def _reporter(part: ScanPart) -> Callable[[int, int], None]:
     def report(done: int, total: int) -> None:
-        _mine(part).update(done=min(done, part.total))
+        claim.progress(min(done, part.total), part.total)
 
-    return report
+    sandbox.run("scan_part", request, progress=report, should_stop=claim.should_stop)
+    claim.end(done=F("total"))
 
 
-def finish(part: ScanPart, error: str) -> None:
-    """End a part; the last one to end has the scan put together."""
-    from brisk_web.inspections.tasks import conclude_task
-
+@work(
+    "conclude",
+    Inspection,
+    doing="putting the scan together",
+    priority=20,
+    stages=[Inspection.Stage.CONCLUDE],
+    ended=tell,
+)
+def conclude(claim: Claim[Inspection]) -> None:
+    """Join the parts of the scan, and tell everything that is known now."""
+    inspection = claim.row
+    enter(claim, Inspection.Stage.CONCLUDE)
+    document = joined(inspection, claim.should_stop)
     with transaction.atomic():
-        inspection = Inspection.objects.select_for_update().get(pk=part.inspection_id)
-        state = ScanPart.State.FAILED if error else ScanPart.State.DONE
-        if not _mine(part).update(state=state, error=error, done=F("total")):
+        if known := same_contents(inspection.checksum, inspection):
+            clear(inspection)
+            adopt(claim, known)
             return
-        if not inspection.parts.exclude(state__in=ScanPart.OVER).exists():
-            conclude_task.defer(inspection_id=inspection.pk)
+        claim.end(document=document)
+        clear(inspection)
+
+
+@mender
+def conclude_forgotten() -> int:
+    """Have scans put together whose parts are all over and whose conclusion was lost; return how many."""
+    scanning = Inspection.objects.filter(stage=Inspection.Stage.SCAN, state=Inspection.State.RUNNING)
+    mended = 0
+    for pk in list(scanning.exclude(parts__state__in=Work.ACTIVE).values_list("pk", flat=True)):
+        with transaction.atomic():
+            inspection = Inspection.objects.select_for_update().get(pk=pk)
+            if inspection.is_scanning and not inspection.parts.filter(state__in=Work.ACTIVE).exists():
+                mended += _let_conclude(inspection)
+    return mended
 
 
 def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str, Any]:
@@ -121,7 +142,7 @@ def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str,
     Raises ``UnreadableFile`` when not one part could be scanned.
     """
     parts = list(inspection.parts.all())
-    if parts and all(part.state == ScanPart.State.FAILED for part in parts):
+    if parts and all(part.state == Work.State.FAILED for part in parts):
         raise UnreadableFile(parts[0].error)
     pictures = [part for part in parts if part.end]
     request = {
@@ -137,31 +158,7 @@ def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str,
 
 
 def clear(inspection: Inspection) -> None:
-    """Remove what the parts left."""
+    """Remove what the parts left, the folder once the transaction is committed."""
     inspection.parts.all().delete()
-    shutil.rmtree(inspection.parts_folder, ignore_errors=True)
-
-
-def take_up_stalled(part_ids: list[int]) -> int:
-    """Queue parts again whose worker died; give up on one that killed too many. Return how many were queued."""
-    from brisk_web.inspections.tasks import scan_part_task
-
-    queued = 0
-    for part in ScanPart.objects.filter(pk__in=part_ids, state=ScanPart.State.RUNNING):
-        if part.attempt >= MOST_ATTEMPTS:
-            finish(part, f"the worker died {part.attempt} times while scanning this part")
-            continue
-        scan_part_task.defer(part_id=part.pk)
-        queued += 1
-    return queued
-
-
-def started() -> dict[str, Any]:
-    """Return the fields of an inspection whose scan begins."""
-    return {
-        "state": Inspection.State.RUNNING,
-        "stage": Inspection.Stage.SCAN,
-        "stage_started_at": timezone.now(),
-        "done": 0,
-        "total": 0,
-    }
+    folder = inspection.parts_folder
+    transaction.on_commit(lambda: shutil.rmtree(folder, ignore_errors=True))

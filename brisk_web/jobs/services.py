@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
+from django.contrib.auth.models import User
 from django.db import transaction
 
+from brisk_core.edit import FrameRange
 from brisk_web.checks.models import Check
-from brisk_web.checks.services import open_check
+from brisk_web.checks.services import hold_against, open_check
 from brisk_web.house.services import record
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.storage.models import MediaFile
+
+LARGEST_ATTEMPT = (1 << 31) - 1  # that a record can number
 
 
 class JobRefused(Exception):
@@ -19,7 +22,7 @@ class JobRefused(Exception):
 
 
 @transaction.atomic
-def open_job(title: str, *, by: Any) -> Job:
+def open_job(title: str, *, by: User | None) -> Job:
     """Open a job."""
     job = Job.objects.create(title=title)
     record("job.opened", job, f"Opened the job {title}", by=by)
@@ -27,7 +30,7 @@ def open_job(title: str, *, by: Any) -> Job:
 
 
 @transaction.atomic
-def add_deliverable(deliverable: Deliverable, *, by: Any) -> Deliverable:
+def add_deliverable(deliverable: Deliverable, *, by: User | None) -> Deliverable:
     """Add a deliverable, filled in but not yet saved, to its job."""
     deliverable.save()
     record("deliverable.added", deliverable, f"Added {deliverable}", by=by)
@@ -35,7 +38,7 @@ def add_deliverable(deliverable: Deliverable, *, by: Any) -> Deliverable:
 
 
 @transaction.atomic
-def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: Any = None) -> Check:
+def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: User | None = None) -> Check:
     """Take a file in as the next attempt at a deliverable and open its check.
 
     The attempt is the number in the name where the naming rule finds one that is free, else the next number. A file
@@ -47,7 +50,7 @@ def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: Any = None) 
         return known.check_record
     named = deliverable.pattern.attempt_in(media_file.name) if deliverable.pattern else None
     taken = set(deliverable.renders.values_list("attempt", flat=True))
-    attempt = named if named and named not in taken else deliverable.next_attempt
+    attempt = named if named and named <= LARGEST_ATTEMPT and named not in taken else deliverable.next_attempt
     render = Render.objects.create(deliverable=deliverable, media_file=media_file, attempt=attempt, taken_in_by=by)
     record("render.taken-in", render, f"Took {media_file.name} in as {render}", by=by)
     return open_check(
@@ -56,9 +59,32 @@ def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: Any = None) 
         timeline=deliverable.timeline,
         range_start=deliverable.range_start,
         range_end=deliverable.range_end,
+        master=deliverable.master,
         render=render,
         by=by,
     )
+
+
+@transaction.atomic
+def choose_master(deliverable: Deliverable, master: MediaFile | None, *, by: User | None) -> None:
+    """Set or drop the master of a deliverable; every attempt is judged by it from now on.
+
+    What was compared with another one stays and is no longer judged.
+    """
+    deliverable.master = master
+    deliverable.save(update_fields=["master"])
+    says = f"Chose {master.name} as the master of {deliverable}" if master else f"Dropped the master of {deliverable}"
+    record("master.chosen", deliverable, says, by=by)
+    for render in deliverable.renders.select_related("check_record__media_file__inspection"):
+        hold_against(render.check_record, master)
+
+
+@transaction.atomic
+def set_range(deliverable: Deliverable, part: FrameRange | None, *, by: User | None) -> None:
+    """Set the range that a deliverable covers, ``None`` for all of its timeline; open checks keep the one they have."""
+    deliverable.range_start, deliverable.range_end = (part.start, part.end) if part else (None, None)
+    deliverable.save(update_fields=["range_start", "range_end"])
+    record("deliverable.range-set", deliverable, f"Set the range of {deliverable} to {deliverable.range_text}", by=by)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

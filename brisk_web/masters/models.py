@@ -6,11 +6,20 @@ from django.db import models
 
 from brisk_core.facts import Held
 from brisk_core.master import held_of
-from brisk_web.house.work import Work
+from brisk_web.work.models import Work
 
 
 class Comparison(Work):
     """A file held against a master. Kept by contents, so the same two files are never compared twice."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "in queue"
+        RUNNING = "running", "running"
+        DONE = "done", "done"
+        FAILED = "failed", "cannot be compared"
+        CANCELLED = "cancelled", "cancelled"
+
+    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
 
     inspection = models.ForeignKey("inspections.Inspection", on_delete=models.CASCADE, related_name="held")
     master = models.ForeignKey("inspections.Inspection", on_delete=models.CASCADE, related_name="held_against_it")
@@ -20,7 +29,7 @@ class Comparison(Work):
     ordered_start = models.PositiveIntegerField(null=True)  # master frames that the file should hold; null for all
     ordered_end = models.PositiveIntegerField(null=True)
     engine = models.CharField(max_length=32)
-    finished_at = models.DateTimeField(null=True)
+    document = models.JSONField(null=True)  # schema brisk-sentry/against/1
 
     class Meta:
         ordering = ("-id",)

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+import json
+from functools import lru_cache
 
 from django.db import models
 
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import parse_spec
-
-if TYPE_CHECKING:
-    from datetime import datetime
 
 
 class Spec(models.Model):
@@ -42,7 +40,7 @@ class SpecVersion(models.Model):
     issued = models.DateField()
     review_by = models.DateField(null=True)
     line_count = models.PositiveIntegerField()
-    published_at: models.DateTimeField[datetime | None] = models.DateTimeField(null=True)
+    published_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ("spec", "-number")
@@ -52,5 +50,10 @@ class SpecVersion(models.Model):
         return f"{self.spec.name}, version {self.number}"
 
     def parsed(self) -> Document:
-        """Return the document as the core reads it."""
-        return parse_spec(self.document)
+        """Return the document as the core reads it; the same document is read once a process."""
+        return _parsed(json.dumps(self.document, sort_keys=True))
+
+
+@lru_cache(maxsize=256)
+def _parsed(document: str) -> Document:
+    return parse_spec(json.loads(document))

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 import yaml
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
@@ -18,7 +19,7 @@ from brisk_web.shelf.models import Spec, SpecVersion
 
 
 @transaction.atomic
-def publish(document: Document, *, by: Any = None) -> SpecVersion:
+def publish(document: Document, *, by: User | None = None) -> SpecVersion:
     """Publish a document as the next version of its spec; the same document again gives the version that has it."""
     spec, _ = Spec.objects.select_for_update().get_or_create(
         slug=document.id, defaults={"name": document.name, "family": document.family}

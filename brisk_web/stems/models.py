@@ -4,13 +4,23 @@ from __future__ import annotations
 
 from django.db import models
 
-from brisk_web.house.work import Work
+from brisk_web.work.models import Work
 
 
 class StemCheck(Work):
     """A mix and the stems that should make it."""
 
+    class State(models.TextChoices):
+        QUEUED = "queued", "in queue"
+        RUNNING = "running", "running"
+        DONE = "done", "done"
+        FAILED = "failed", "cannot be compared"
+        CANCELLED = "cancelled", "cancelled"
+
+    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
+
     mix = models.ForeignKey("storage.MediaFile", on_delete=models.CASCADE, related_name="stem_checks")
+    document = models.JSONField(null=True)  # schema brisk-sentry/stems/1
     mix_track = models.PositiveSmallIntegerField(null=True)  # from 0; null for the first, or all of one channel
 
     class Meta:

@@ -59,6 +59,7 @@ class Upload(models.Model):
     name = models.CharField(max_length=255)
     size = models.BigIntegerField()
     offset = models.BigIntegerField(default=0)
+    target = models.CharField(max_length=500, default="", blank=True)  # below the root, decided with the last chunk
     file = models.ForeignKey(MediaFile, on_delete=models.CASCADE, null=True, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
     touched_at = models.DateTimeField(auto_now=True)
@@ -68,6 +69,11 @@ class Upload(models.Model):
 
     def __str__(self) -> str:
         return f"upload of {self.name}"
+
+    @property
+    def is_whole(self) -> bool:
+        """Have all its bytes arrived?"""
+        return self.offset == self.size
 
     @property
     def part_path(self) -> Path:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import datetime
+import glob
+import logging
+import shutil
 import unicodedata
 import uuid
 from dataclasses import dataclass
@@ -11,13 +14,17 @@ from typing import Any, BinaryIO
 
 import fsspec
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import F, Q
 from django.utils import timezone
 
-from brisk_core.captions import is_caption_name
 from brisk_web.house.services import record
+from brisk_web.storage.events import media_registered
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
+from brisk_web.work.sweep import FORGOTTEN_S, keeper, mender
+
+log = logging.getLogger(__name__)
 
 UPLOAD_LIFE = datetime.timedelta(days=2)  # an upload that nobody touched for so long is dropped
 _LONGEST_NAME = 255
@@ -54,7 +61,7 @@ def upload_root() -> StorageRoot:
 
 
 @transaction.atomic
-def add_root(name: str, url: str, *, by: Any) -> StorageRoot:
+def add_root(name: str, url: str, *, by: User | None) -> StorageRoot:
     """Add a storage root: a folder of this machine by its whole path, or anything fsspec reaches.
 
     Raises ``StorageRefused`` when there is no such folder, or when the name or the folder is known already.
@@ -91,13 +98,18 @@ class Entry:
 
 def _confined(root: StorageRoot, path: str) -> tuple[Any, str]:
     """Return the file system and the full path of something below a root, links resolved and not leading out."""
+    if "\x00" in path:
+        raise StorageRefused(f"met {path!r}; expected a path without zero bytes")
     parts = PurePosixPath(path).parts
     if ".." in parts or path.startswith("/"):
         raise StorageRefused(f"met {path!r}; expected a path below {root.name} without ..")
     filesystem, base = fsspec.url_to_fs(root.url)
     full = f"{base.rstrip('/')}/{path}".rstrip("/")
     if "file" in filesystem.protocol:
-        resolved, top = Path(full).resolve(), Path(base).resolve()
+        try:
+            resolved, top = Path(full).resolve(), Path(base).resolve()
+        except OSError as error:  # a name too long, links in a ring
+            raise StorageRefused(f"cannot look at {path!r}: {error.strerror or error}") from error
         if resolved != top and top not in resolved.parents:
             raise StorageRefused(f"{path!r} leads out of {root.name}")
     return filesystem, full
@@ -137,16 +149,13 @@ def names_beside(media_file: MediaFile) -> list[str]:
 
 
 @transaction.atomic
-def register(root: StorageRoot, path: str, *, by: Any = None, inspect: bool = True) -> MediaFile:
-    """Register a file of a root and queue its inspection, or its reading if it holds captions.
+def register(root: StorageRoot, path: str, *, by: User | None = None, inspect: bool = True) -> MediaFile:
+    """Register a file of a root, and tell so: it will be inspected, or read if it holds captions.
 
-    The same state of a file is registered once. Captions of its name are put beside it.
+    The same state of a file is registered once.
 
     Raises ``StorageRefused`` when there is no such file below the root.
     """
-    from brisk_web.captions.services import pair_new, take_in
-    from brisk_web.inspections.services import begin
-
     filesystem, full = _confined(root, path)
     try:
         info = filesystem.info(full)
@@ -163,15 +172,11 @@ def register(root: StorageRoot, path: str, *, by: Any = None, inspect: bool = Tr
     )
     if new:
         record("file.registered", media_file, f"Registered {media_file.name} from {root.name}", by=by)
-        if is_caption_name(media_file.name):
-            take_in(media_file, by=by)
-        elif inspect:
-            begin(media_file, by=by)
-            pair_new(media_file, by=by)
+        media_registered.send(sender=MediaFile, media_file=media_file, by=by, inspect=inspect)
     return media_file
 
 
-def open_upload(name: str, size: int, *, by: Any) -> Upload:
+def open_upload(name: str, size: int, *, by: User) -> Upload:
     """Open an upload; raises ``StorageRefused`` for a bad name, or a size that is none or too large."""
     check_name(name)
     if not 0 <= size <= settings.LARGEST_UPLOAD:
@@ -190,19 +195,95 @@ def append(upload: Upload, offset: int, body: BinaryIO, length: int) -> Upload:
     A chunk that breaks off keeps what has arrived. The last one makes the file.
     """
     with transaction.atomic():
-        upload = Upload.objects.select_for_update(of=("self",)).get(pk=upload.pk)
-        if upload.offset != offset:
-            raise WrongOffset(f"met a chunk at byte {offset}; expected byte {upload.offset}")
-        room = upload.size - upload.offset
-        if length > room:
-            raise StorageRefused(f"met a chunk of {length} bytes; expected at most {room}")
-        written = _write_chunk(upload, body, length)
-        upload.offset += written
-        upload.save(update_fields=["offset", "touched_at"])
-        if upload.offset == upload.size:
-            upload.file = _finish(upload)
+        upload = _locked(upload)
+        wrong = _mend(upload) or upload.offset != offset
+        if not wrong:
+            room = upload.size - upload.offset
+            if length > room:
+                raise StorageRefused(f"met a chunk of {length} bytes; expected at most {room}")
+            upload.offset += _write_chunk(upload, body, length)
+            if upload.is_whole and not upload.target:
+                upload.target = f"{_fresh_folder()}/{upload.name}"
+            upload.save(update_fields=["offset", "target", "touched_at"])
+    if wrong:  # told once what was mended is kept
+        raise WrongOffset(f"met a chunk at byte {offset}; expected byte {upload.offset}")
+    return finish(upload)
+
+
+def look_after(upload: Upload) -> Upload:
+    """Return an upload as it really is: what was cut off on its way is mended, what is whole becomes a file."""
+    with transaction.atomic():
+        upload = _locked(upload)
+        _mend(upload)
+    return finish(upload)
+
+
+def _locked(upload: Upload) -> Upload:
+    return Upload.objects.select_for_update(of=("self",)).get(pk=upload.pk)
+
+
+def _mend(upload: Upload) -> bool:
+    """Let an upload say what has really arrived, where its bytes are fewer than it says; return whether it was so."""
+    if upload.file_id is not None or upload.target:
+        return False
+    there = upload.part_path.stat().st_size if upload.part_path.exists() else None
+    if there is not None and there >= upload.offset:
+        return False
+    if there is None and (found := _moved_before(upload)):
+        upload.target, upload.offset = found, upload.size
+    else:
+        upload.part_path.parent.mkdir(parents=True, exist_ok=True)
+        upload.part_path.touch()
+        upload.offset = there or 0
+    upload.save(update_fields=["offset", "target", "touched_at"])
+    return True
+
+
+def _moved_before(upload: Upload) -> str | None:
+    """Return where an older version moved a whole upload to before it was cut off, ``None`` if it did not."""
+    root = upload_root()
+    for path in Path(root.url).glob(f"*/*/{glob.escape(upload.name)}"):
+        below = path.relative_to(root.url).as_posix()
+        if path.stat().st_size == upload.size and not MediaFile.objects.filter(root=root, path=below).exists():
+            return below
+    return None
+
+
+def finish(upload: Upload) -> Upload:
+    """Make a file of an upload whose bytes have all arrived; done again, it goes on where it was cut off.
+
+    Raises ``StorageRefused`` when the bytes are gone.
+    """
+    if not upload.is_whole or upload.file_id is not None:
+        return upload
+    root = upload_root()
+    path = Path(root.url) / upload.target
+    if upload.part_path.exists():  # nothing of the database hangs on the move, so nothing can undo half of it
+        path.parent.mkdir(parents=True, exist_ok=True)
+        shutil.move(upload.part_path, path)
+    elif not path.exists():
+        Upload.objects.filter(pk=upload.pk).update(offset=0, target="")
+        raise StorageRefused(f"the bytes of {upload.name} are gone; send the file again")
+    with transaction.atomic():
+        upload = _locked(upload)
+        if upload.file_id is None:
+            upload.file = register(root, upload.target, by=upload.owner)
             upload.save(update_fields=["file"])
     return upload
+
+
+@mender
+def finish_uploads() -> int:
+    """Make files of uploads that were cut off between their last byte and their registration; return how many."""
+    idle = timezone.now() - datetime.timedelta(seconds=FORGOTTEN_S)
+    done = 0
+    for upload in Upload.objects.filter(file__isnull=True, offset=F("size"), touched_at__lt=idle).exclude(target=""):
+        try:
+            finish(upload)
+        except StorageRefused as error:
+            log.warning("%s", error)
+        done += 1
+    return done
 
 
 def _write_chunk(upload: Upload, body: BinaryIO, length: int) -> int:
@@ -222,31 +303,24 @@ def _write_chunk(upload: Upload, body: BinaryIO, length: int) -> int:
     return written
 
 
-def _finish(upload: Upload) -> MediaFile:
-    root = upload_root()
-    folder = _fresh_folder(root)
-    upload.part_path.replace(Path(root.url) / folder / upload.name)
-    return register(root, f"{folder}/{upload.name}", by=upload.owner)
+def _fresh_folder() -> str:
+    """Return a folder for one upload, below the root."""
+    return f"{timezone.now():%Y-%m}/{uuid.uuid4().hex[:8]}"
 
 
-def _fresh_folder(root: StorageRoot) -> str:
-    """Make a folder for one upload and return its path below the root."""
-    folder = f"{timezone.now():%Y-%m}/{uuid.uuid4().hex[:8]}"
-    (Path(root.url) / folder).mkdir(parents=True)
-    return folder
-
-
-def keep(name: str, data: bytes, *, by: Any) -> MediaFile:
+def keep(name: str, data: bytes, *, by: User | None) -> MediaFile:
     """Keep a small file that came with a form and register it; raises ``StorageRefused`` for a bad name or no bytes."""
     check_name(name)
     if not data:
         raise StorageRefused(f"{name} is empty; expected a file")
     root = upload_root()
-    folder = _fresh_folder(root)
+    folder = _fresh_folder()
+    (Path(root.url) / folder).mkdir(parents=True)
     (Path(root.url) / folder / name).write_bytes(data)
     return register(root, f"{folder}/{name}", by=by)
 
 
+@keeper
 def drop_expired_uploads() -> int:
     """Remove uploads that nobody has touched for a while, with their parts; return how many."""
     expired = Upload.objects.filter(touched_at__lt=timezone.now() - UPLOAD_LIFE)

@@ -24,6 +24,7 @@ _RAIL = {
     "take-in": "files",
     "specs": "specs",
     "spec": "specs",
+    "glossary": "glossary",
     "house": "house",
 }
 

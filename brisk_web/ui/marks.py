@@ -28,6 +28,7 @@ _ICONS = {
         '<path d="M3 6h16M3 11h16M3 16h16"/><circle cx="7" cy="6" r="2" fill="var(--paper)"/>'
         '<circle cx="14" cy="11" r="2" fill="var(--paper)"/><circle cx="9" cy="16" r="2" fill="var(--paper)"/>'
     ),
+    "glossary": '<path d="M4 4h6a2 2 0 0 1 1 1v13a2 2 0 0 0-1-1H4zM18 4h-6a2 2 0 0 0-1 1v13a2 2 0 0 1 1-1h6zM6.5 8h2M6.5 11h2M13.5 8h2"/>',
     "theme": '<path d="M11 4a7 7 0 1 0 7 7A5.6 5.6 0 0 1 11 4Z"/>',
     "out": '<path d="M9 4H4v14h5M9 11h10M15 7l4 4-4 4"/>',
 }

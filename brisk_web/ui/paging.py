@@ -10,6 +10,8 @@ from urllib.parse import urlencode
 from django.db.models import QuerySet
 from django.http import HttpRequest
 
+from brisk_web.ui.asking import whole
+
 PAGE = 50  # rows
 _LAST_PAGE = 10_000  # of lists that are paged by number
 
@@ -20,13 +22,12 @@ class Page:
 
     rows: list[Any]
     following: str  #: query of the next page, empty on the last
-    former: str  #: query of the first page, empty when this is it
+    first: str  #: query of the first page, empty when this is it
 
 
 def by_number(request: HttpRequest, rows: QuerySet[Any] | Sequence[Any], size: int = PAGE) -> Page:
     """Return the page that the request's ``page`` asks for, of rows in an order that has no key to go on from."""
-    asked = request.GET.get("page", "")
-    number = min(int(asked), _LAST_PAGE) if asked.isdigit() and int(asked) > 0 else 1
+    number = min(max(whole(request.GET.get("page"), 1) or 1, 1), _LAST_PAGE)
     return _numbered(request, list(rows[(number - 1) * size : number * size + 1]), number, size)
 
 
@@ -34,16 +35,16 @@ def _numbered(request: HttpRequest, shown: list[Any], number: int, size: int) ->
     """Return a page of rows, of which one more than it shows tells that there are others."""
     kept = {key: value for key, value in request.GET.items() if key != "page"}
     following = f"?{urlencode(kept | {'page': number + 1})}" if len(shown) > size else ""
-    return Page(rows=shown[:size], following=following, former=f"?{urlencode(kept)}" if number > 1 else "")
+    return Page(rows=shown[:size], following=following, first=f"?{urlencode(kept)}" if number > 1 else "")
 
 
 def newest_first(request: HttpRequest, rows: QuerySet[Any], size: int = PAGE) -> Page:
     """Return the page that the request's ``before`` asks for; rows are ordered by falling primary key."""
-    before = request.GET.get("before", "")
+    before = whole(request.GET.get("before"))
     found = rows.order_by("-pk")
-    if before.isdigit():
-        found = found.filter(pk__lt=int(before))
+    if before is not None:
+        found = found.filter(pk__lt=before)
     shown = list(found[: size + 1])
     kept = {key: value for key, value in request.GET.items() if key != "before"}
     following = f"?{urlencode(kept | {'before': shown[size - 1].pk})}" if len(shown) > size else ""
-    return Page(rows=shown[:size], following=following, former=f"?{urlencode(kept)}" if before else "")
+    return Page(rows=shown[:size], following=following, first=f"?{urlencode(kept)}" if before else "")

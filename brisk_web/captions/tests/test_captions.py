@@ -3,13 +3,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from brisk_core.captions.tests.test_burned import EmbeddedTest
 from brisk_web.captions import services
 from brisk_web.captions.models import CaptionFile, Pairing
-from brisk_web.captions.tasks import read_captions_task
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
 from brisk_web.house.models import AuditEntry
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import keep, register
 from brisk_web.testing import QueueTestCase, spec_version
+from brisk_web.work.sweep import sweep
 
 GOOD = "1\n00:00:00,120 --> 00:00:01,000\nThe lamps go out.\n\n2\n00:00:01,200 --> 00:00:01,960\none by one\n"
 LATE = GOOD.replace("00:00:01,960", "00:00:07,960")
@@ -170,12 +170,12 @@ class CaptionsTest(QueueTestCase):
 
     def test_work_of_a_dead_worker_is_taken_up_three_times(self) -> None:
         captions = services.take_in(keep("a.srt", GOOD.encode(), by=None))
-        for attempt, state in ((1, "queued"), (3, "failed")):
-            CaptionFile.objects.filter(pk=captions.pk).update(attempt=attempt)
-            services.take_up_stalled([captions.pk], [], [])
+        for tries, state in ((1, "queued"), (3, "failed")):
+            CaptionFile.objects.filter(pk=captions.pk).update(state="running", tries=tries)
+            sweep()
             captions.refresh_from_db()
             self.assertEqual(captions.state, state)
         self.assertIn("died 3 times", captions.error)
-        read_captions_task(captions.pk)  # an end is an end
+        services.read_captions.run(captions.pk)  # an end is an end
         captions.refresh_from_db()
         self.assertEqual(captions.state, "failed")

@@ -18,7 +18,7 @@ class JudgeAgainTest(QueueTestCase):
 
     def test_a_trial_says_what_would_change_and_writes_nothing(self) -> None:
         trial = next(trials(self.new, services.behind(self.new)))
-        self.assertEqual(trial.changed, [{"label": "Index first", "before": "fail", "after": "pass"}])
+        self.assertEqual(trial.changed, [{"label": "Fast start", "before": "fail", "after": "pass"}])
         self.record.refresh_from_db()
         self.assertEqual((self.record.verdict, self.record.spec_version), ("fail", self.old))
 
@@ -51,7 +51,7 @@ class JudgeAgainTest(QueueTestCase):
         self.sign_in("lead")
         self.assertContains(self.client.get("/specs/small/"), "1 check is judged by an older version")
         page = self.client.get("/specs/small/judge-again")
-        self.assertContains(page, "Index first: fail → pass")
+        self.assertContains(page, "Fast start: fail → pass")
         answer = self.client.post("/specs/small/judge-again", follow=True)
         self.assertContains(answer, "Judged 1 check again by version 2; no file was read again")
         self.assertNotContains(answer, "judged by an older version")

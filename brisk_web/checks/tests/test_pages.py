@@ -4,12 +4,12 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase
 
-from brisk_web.checks.lanes import columns
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
 from brisk_web.edits.services import import_timeline
 from brisk_web.jobs.models import Job
 from brisk_web.jobs.tests.test_jobs import EDL
+from brisk_web.pages.lanes import columns
 from brisk_web.storage.services import register
 from brisk_web.testing import SILENT_INTEGRITY, QueueTestCase, spec_version
 

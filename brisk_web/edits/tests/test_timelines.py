@@ -5,10 +5,11 @@ from django.test import TestCase
 
 from brisk_core.edit import import_edit
 from brisk_core.samples.timelines import write_wide
+from brisk_web.checks.flags import flags_of
 from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import open_check
 from brisk_web.edits.models import Timeline
-from brisk_web.edits.services import flags_of, import_timeline
+from brisk_web.edits.services import import_timeline
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
@@ -28,7 +29,7 @@ class TimelinePageTest(HouseMixin, TestCase):
         self.sign_in("viewer")
         page = self.client.get(f"/timelines/{timeline.pk}/")
         self.assertContains(page, "8 of them, 4 with trouble on the way")
-        self.assertContains(page, "wandering around 28.800 to 25")
+        self.assertContains(page, "variable frame rate around 28.800 to 25")
         self.assertContains(page, "1280 × 720 enlarged 1.5 times")
         text = page.content.decode()
         self.assertLess(text.index("keys.mov"), text.index("barge.mov"))

@@ -1,10 +1,13 @@
 import io
+import os
 
 from django.urls import reverse
 from PIL import Image
 
 from brisk_web.checks.services import open_check
-from brisk_web.inspections.strip_views import shots_of
+from brisk_web.inspections.keeping import tidy_frames, tidy_series
+from brisk_web.inspections.models import Inspection
+from brisk_web.pages.film_strip import shots_of
 from brisk_web.testing import QueueTestCase, spec_version
 
 
@@ -30,6 +33,7 @@ class BenchTest(QueueTestCase):
             self.get("samples", 0),
         ):
             self.assertEqual(answer.status_code, 404)  # type: ignore[attr-defined]
+            self.assertEqual(answer["Cache-Control"], "no-store")  # type: ignore[index]  # soon there is something
         self.assertContains(self.get("film-strip"), "when the pictures have been scanned")  # type: ignore[arg-type]
 
     def test_every_view_of_a_frame(self) -> None:
@@ -47,6 +51,35 @@ class BenchTest(QueueTestCase):
         answer = self.get("frame", 3, view="alpha")
         self.assertContains(answer, "the picture has no alpha", status_code=404)  # type: ignore[arg-type]
         self.assertContains(self.get("frame", 3, view="wrong"), "expected one of picture", status_code=400)  # type: ignore[arg-type]
+
+    def test_what_is_shown_may_be_kept_and_what_is_refused_may_not(self) -> None:
+        self.work()
+        for answer, kept in (
+            (self.get("frame", 3), "max-age=3600, private"),
+            (self.get("samples", 3), "max-age=3600, private"),
+            (self.get("frame", 9999), "no-store"),
+            (self.get("samples", 9999), "no-store"),
+            (self.get("strip", frames="x"), "no-store"),
+        ):
+            found = sorted(answer["Cache-Control"].split(", "))  # type: ignore[index]
+            self.assertEqual(", ".join(found), kept)
+
+    def test_pictures_of_nobody_and_of_long_ago_are_tidied(self) -> None:
+        self.work()
+        self.get("frame", 3)
+        own = Inspection.objects.get().frame_folder
+        gone, old = own.with_name("999999"), own
+        gone.mkdir()
+        self.assertEqual((tidy_frames(), gone.exists(), own.exists()), (1, False, True))
+        os.utime(old, (0, 0))
+        self.assertEqual((tidy_frames(), old.exists()), (1, False))
+        self.get("frame", 3)
+        with self.settings(LARGEST_FRAME_CACHE=10):
+            self.assertEqual((tidy_frames(), own.exists()), (1, False))
+        series = Inspection.objects.get().series_path
+        stray = series.with_name("999999-scan.npz")
+        stray.write_bytes(b"x")
+        self.assertEqual((tidy_series(), stray.exists(), series.exists()), (1, False, True))
 
     def test_samples_are_the_code_values_of_the_frame(self) -> None:
         self.work()

@@ -4,11 +4,17 @@ from django.urls import reverse
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
+from brisk_core.version import ENGINE
 from brisk_web.checks.services import open_check
+from brisk_web.house.models import AuditEntry
 from brisk_web.inspections import scanning, services
 from brisk_web.inspections.models import Inspection, ScanPart
+from brisk_web.inspections.reading import read_headers, read_packets
 from brisk_web.storage.models import MediaFile
+from brisk_web.storage.services import register
 from brisk_web.testing import QueueTestCase, spec_version
+from brisk_web.work.kernel import MOST_TRIES, Overtaken
+from brisk_web.work.sweep import sweep
 
 
 class ScanningTest(QueueTestCase):
@@ -17,8 +23,8 @@ class ScanningTest(QueueTestCase):
     def planned(self, **recipe: object) -> tuple[MediaFile, Inspection]:
         """A file whose packets have been read and whose parts wait."""
         file = self.media(**({"frames": 240, "sound": "aac", "options": {"preset": "ultrafast", "g": "24"}} | recipe))  # type: ignore[arg-type]
-        services.read_headers(file.inspection_id)
-        services.read_packets(file.inspection_id)
+        read_headers.run(file.inspection_id)
+        read_packets.run(file.inspection_id)
         inspection = Inspection.objects.get(pk=file.inspection_id)
         return file, inspection
 
@@ -63,7 +69,7 @@ class ScanningTest(QueueTestCase):
             raise sandbox.Cancelled("reading was cancelled")
 
         with mock.patch("brisk_web.inspections.scanning.sandbox.run", side_effect=ask):
-            scanning.scan(part.pk)
+            scanning.scan_part.run(part.pk)
         inspection.refresh_from_db()
         self.assertEqual(inspection.state, "cancelled")
         with mock.patch("brisk_web.inspections.scanning.sandbox.run") as run:
@@ -101,24 +107,93 @@ class ScanningTest(QueueTestCase):
         _, inspection = self.planned()
         part = inspection.parts.last()
         assert part
-        ScanPart.objects.filter(pk=part.pk).update(state=ScanPart.State.RUNNING, attempt=1)
-        self.assertEqual(scanning.take_up_stalled([part.pk]), 1)
-        ScanPart.objects.filter(pk=part.pk).update(state=ScanPart.State.RUNNING, attempt=scanning.MOST_ATTEMPTS)
-        self.assertEqual(scanning.take_up_stalled([part.pk]), 0)
+        ScanPart.objects.filter(pk=part.pk).update(state=ScanPart.State.RUNNING, attempt=1, tries=1)
+        self.assertEqual(sweep().taken_up, 1)
+        ScanPart.objects.filter(pk=part.pk).update(state=ScanPart.State.RUNNING, tries=MOST_TRIES)
+        self.assertEqual(sweep().given_up, 1)
         part.refresh_from_db()
         self.assertEqual((part.state, part.error), ("failed", "the worker died 3 times while scanning this part"))
         self.work()
         inspection.refresh_from_db()
         self.assertEqual(inspection.state, "done")
 
+    def test_parts_whose_tasks_were_lost_are_found(self) -> None:
+        _, inspection = self.planned()
+        self.lose_tasks()
+        self.work()
+        inspection.refresh_from_db()
+        self.assertTrue(inspection.is_scanning)
+        self.assertEqual(sweep(forgotten_s=0).knocked, inspection.parts.count())
+        self.work()
+        inspection.refresh_from_db()
+        self.assertEqual(inspection.state, "done")
+
+    def test_a_scan_whose_conclusion_was_lost_is_put_together(self) -> None:
+        _, inspection = self.planned(frames=50)
+        self.work()
+        Inspection.objects.update(state="running", stage="scan")  # as an older version could leave it
+        self.assertEqual(sweep().mended, 1)
+        self.work()
+        inspection.refresh_from_db()
+        self.assertEqual(inspection.state, "done")
+
+    def test_a_kill_while_concluding_costs_one_try_of_that_stage(self) -> None:
+        _, inspection = self.planned(frames=50)
+        with mock.patch.object(scanning.conclude, "claim", return_value=None):
+            self.work()
+        inspection.refresh_from_db()
+        self.assertEqual((inspection.state, inspection.stage, inspection.tries), ("queued", "conclude", 0))
+        for tries in (1, 2):
+            self.assertTrue(scanning.conclude.claim(inspection.pk))
+            inspection.refresh_from_db()
+            self.assertEqual(inspection.tries, tries)
+            self.assertEqual(sweep(silent_s=-1).taken_up, 1)
+        self.work()
+        inspection.refresh_from_db()
+        self.assertEqual((inspection.state, inspection.tries), ("done", 3))
+
+    def test_cancelling_what_is_done_writes_nothing(self) -> None:
+        file = self.media(frames=20)
+        self.work()
+        inspection = Inspection.objects.get(pk=file.inspection_id)
+        self.sign_in()
+        self.client.post(reverse("cancel-inspection", args=[inspection.pk]), {"file": file.pk})
+        inspection.refresh_from_db()
+        self.assertEqual(inspection.state, "done")
+        self.assertFalse(AuditEntry.objects.filter(verb="inspection.cancelled").exists())
+
+    def test_the_first_of_many_files_is_done_before_the_last_is_read(self) -> None:
+        files = [self.media(f"{number}.mp4", frames=4 + number) for number in range(5)]
+        self.work()
+        first, last = (Inspection.objects.get(files=file) for file in (files[0], files[-1]))
+        assert first.finished_at
+        assert last.stage_started_at
+        self.assertLess(first.finished_at, last.stage_started_at)
+        self.assertEqual(Inspection.objects.filter(state="done").count(), 5)
+        done = Inspection.objects.order_by("finished_at").values_list("files__name", flat=True)
+        self.assertEqual(list(done), [file.name for file in files])
+
+    def test_contents_are_not_adopted_from_another_engine(self) -> None:
+        first = self.media(frames=20)
+        self.work()
+        Inspection.objects.update(engine="0.1.0")
+        (self.folder / "shelf" / "b.mp4").write_bytes((self.folder / "shelf" / "a.mp4").read_bytes())
+        second = register(self.root, "b.mp4", by=None)
+        self.work()
+        for file in (first, second):
+            file.refresh_from_db()
+        self.assertNotEqual(first.inspection_id, second.inspection_id)
+        self.assertEqual(Inspection.objects.get(pk=second.inspection_id).engine, ENGINE)
+
     def test_an_overtaken_attempt_writes_nothing(self) -> None:
         _, inspection = self.planned()
         part = inspection.parts.last()
         assert part
-        old = scanning._claim(part.pk)
+        old = scanning.scan_part.claim(part.pk)
         assert old
-        ScanPart.objects.filter(pk=part.pk).update(attempt=old.attempt + 1)
-        scanning.finish(old, "")
+        ScanPart.objects.filter(pk=part.pk).update(attempt=old.row.attempt + 1)
+        with self.assertRaises(Overtaken):
+            old.end()
         part.refresh_from_db()
         self.assertEqual(part.state, "running")
 

@@ -7,19 +7,21 @@ from fractions import Fraction
 from typing import Any
 from unittest import mock
 
-from asgiref.sync import async_to_sync
 from django.conf import settings
 from django.db import connection
-from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from brisk_core import sandbox
 from brisk_web.checks.models import Finding
 from brisk_web.checks.services import open_check
-from brisk_web.inspections import services, tasks
+from brisk_web.inspections import services
 from brisk_web.inspections.models import Inspection
+from brisk_web.inspections.reading import read_headers
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import register
 from brisk_web.testing import SILENT_INTEGRITY, QueueTestCase, spec_version
+from brisk_web.work.kernel import MOST_TRIES, Overtaken
+from brisk_web.work.sweep import sweep
 
 
 class InspectionTest(QueueTestCase):
@@ -41,7 +43,7 @@ class InspectionTest(QueueTestCase):
     def test_headers_alone_are_judged_already(self) -> None:
         file = self.media()
         check = open_check(file, spec_version(), by=None)
-        services.read_headers(file.inspection_id)
+        read_headers.run(file.inspection_id)
         outcomes = dict(check.findings.values_list("line", "outcome"))
         self.assertEqual((outcomes["rate"], outcomes["codec"]), ("not measured", "pass"))
 
@@ -51,7 +53,7 @@ class InspectionTest(QueueTestCase):
         (self.folder / "shelf" / "b.mp4").write_bytes((self.folder / "shelf" / "a.mp4").read_bytes())
         second = register(self.root, "b.mp4", by=None)
         check = open_check(second, spec_version(), by=None)
-        with mock.patch("brisk_web.inspections.services.sandbox.run", wraps=services.sandbox.run) as run:
+        with mock.patch("brisk_web.inspections.reading.sandbox.run", wraps=sandbox.run) as run:
             self.work()
         depths = [call.args[1].get("depth") for call in run.call_args_list]
         self.assertEqual(depths, ["headers", None])
@@ -75,7 +77,7 @@ class InspectionTest(QueueTestCase):
         file = self.media()
         assert file.inspection
         services.cancel(file.inspection, by=self.people["operator"])
-        with mock.patch("brisk_web.inspections.services.sandbox.run") as run:
+        with mock.patch("brisk_web.inspections.reading.sandbox.run") as run:
             self.work()
         run.assert_not_called()
         file.inspection.refresh_from_db()
@@ -87,10 +89,10 @@ class InspectionTest(QueueTestCase):
         def ask(verb: str, request: dict[str, Any], **more: Any) -> None:
             services.cancel(Inspection.objects.get(), by=self.people["operator"])
             self.assertTrue(more["should_stop"]())
-            raise services.sandbox.Cancelled("reading was cancelled")
+            raise sandbox.Cancelled("reading was cancelled")
 
-        with mock.patch("brisk_web.inspections.services.sandbox.run", side_effect=ask):
-            services.read_headers(file.inspection_id)
+        with mock.patch("brisk_web.inspections.reading.sandbox.run", side_effect=ask):
+            read_headers.run(file.inspection_id)
         self.assertEqual(Inspection.objects.get().state, "cancelled")
 
     def test_inspect_again_reads_anew_for_every_file_with_these_bytes(self) -> None:
@@ -107,10 +109,12 @@ class InspectionTest(QueueTestCase):
 
     def test_an_overtaken_attempt_writes_nothing(self) -> None:
         file = self.media()
-        slow, fast = services.Attempt(file.inspection_id), services.Attempt(file.inspection_id)
-        slow.take("headers")
-        fast.take("headers")
-        with self.assertRaisesRegex(services.Fenced, "attempt 1 was overtaken"):
+        slow = read_headers.claim(file.inspection_id)
+        Inspection.objects.update(state="queued")
+        fast = read_headers.claim(file.inspection_id)
+        assert slow
+        assert fast
+        with self.assertRaisesRegex(Overtaken, "try 1 at inspection .* was overtaken"):
             slow.write(error="too late")
         self.assertTrue(slow.should_stop())
         fast.write(done=5)
@@ -162,17 +166,7 @@ class KilledWorkerTest(QueueTestCase):
             media.truncate(size)
         inspection.refresh_from_db()
         self.assertEqual((inspection.state, inspection.stage), ("running", "checksum"))
-        with (
-            app.replace_connector(app.connector.get_worker_connector()) as working,
-            mock.patch.object(tasks, "HEARTBEAT_LIMIT_S", -1),
-            mock.patch.object(tasks, "app", working),
-        ):
-
-            async def take_up() -> None:
-                async with working.open_async():
-                    await tasks.take_up_stalled_task.func(0)
-
-            async_to_sync(take_up)()
+        self.assertEqual(sweep(silent_s=0).taken_up, 1)
         self.work()
         inspection.refresh_from_db()
         self.assertEqual((inspection.state, inspection.attempt), ("done", 4))
@@ -181,16 +175,16 @@ class KilledWorkerTest(QueueTestCase):
 
     def test_a_file_that_kills_every_worker_is_given_up(self) -> None:
         file = self.media()
-        Inspection.objects.update(state="running", attempt=services.MOST_ATTEMPTS)
-        self.assertEqual(services.take_up_stalled([file.inspection_id]), 0)
-        inspection = Inspection.objects.get()
+        Inspection.objects.update(state="running", tries=MOST_TRIES)
+        self.assertEqual(sweep().given_up, 1)
+        inspection = Inspection.objects.get(pk=file.inspection_id)
         self.assertEqual(
             (inspection.state, inspection.error), ("failed", "the worker died 3 times while reading this file")
         )
 
     def test_a_mistake_of_the_application_ends_an_inspection_with_a_sentence(self) -> None:
         file = self.media()
-        with mock.patch.object(services, "index_facts", side_effect=KeyError("a mistake")):
+        with mock.patch("brisk_web.inspections.contents.index_facts", side_effect=KeyError("a mistake")):
             self.work()
         inspection = Inspection.objects.get(pk=file.inspection_id)
         self.assertEqual(inspection.state, "failed")

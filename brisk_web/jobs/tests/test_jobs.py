@@ -1,9 +1,11 @@
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 
+from brisk_core.small_media import Small, make_small
 from brisk_web.checks.models import Check
 from brisk_web.jobs import services
 from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.storage.services import register
 from brisk_web.testing import HouseMixin, spec_version
 
 EDL = b"""TITLE: CANAL
@@ -36,6 +38,22 @@ class JobTest(HouseMixin, TestCase):
         assert first.render
         assert other.render
         self.assertEqual((first.render.attempt, other.render.attempt), (2, 3))
+
+    def test_a_number_that_is_taken_is_not_given_twice(self) -> None:
+        by = self.people["operator"]
+        first = services.take_in(self.media("CANAL_V02.mp4", frames=5), self.wide, by=by)
+        (self.folder / "shelf" / "again").mkdir()
+        make_small(self.folder / "shelf" / "again" / "CANAL_V02.mp4", Small(frames=6))
+        other = services.take_in(register(self.root, "again/CANAL_V02.mp4", by=by), self.wide, by=by)
+        assert first.render
+        assert other.render
+        self.assertEqual((first.render.attempt, other.render.attempt), (2, 3))
+
+    def test_a_number_larger_than_a_record_holds_is_no_attempt(self) -> None:
+        long = self.deliverable("Long", "CANAL_##########.mp4")
+        check = services.take_in(self.media("CANAL_9999999999.mp4", frames=5), long, by=self.people["operator"])
+        assert check.render
+        self.assertEqual(check.render.attempt, 1)
 
     def test_a_file_is_taken_in_once(self) -> None:
         file = self.media("CANAL_V01.mp4", frames=5)

@@ -1,17 +1,23 @@
 from typing import Any
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db.models import F
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from brisk_web.checks.models import Check
+from brisk_web.checks.services import held_for, judge, pair_of
 from brisk_web.edits.services import import_timeline
 from brisk_web.house.models import AuditEntry
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.jobs.services import take_in
+from brisk_web.jobs.services import choose_master, take_in
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.masters import services
+from brisk_web.masters.comparing import compare
 from brisk_web.masters.models import Comparison
 from brisk_web.storage.models import MediaFile
-from brisk_web.testing import QueueTestCase, spec_version
+from brisk_web.testing import SPEC, QueueTestCase, spec_version
+from brisk_web.work.sweep import sweep
 
 
 class MastersTest(QueueTestCase):
@@ -27,7 +33,7 @@ class MastersTest(QueueTestCase):
     def test_every_attempt_is_held_against_the_master_of_its_deliverable(self) -> None:
         deliverable = self.owed()
         master = self.media("master.mp4")
-        services.choose_master(deliverable, master, by=self.people["operator"])
+        choose_master(deliverable, master, by=self.people["operator"])
         check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
         self.work()
         check.refresh_from_db()
@@ -41,10 +47,12 @@ class MastersTest(QueueTestCase):
 
     def test_the_lines_wait_until_both_are_scanned_and_never_pass_before(self) -> None:
         deliverable = self.owed()
-        services.choose_master(deliverable, self.media("master.mp4"), by=self.people["operator"])
+        choose_master(deliverable, self.media("master.mp4"), by=self.people["operator"])
         check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
-        self.assertIsNone(services.compare(check, deliverable.master))
-        self.assertEqual(services.held_for(check), {})
+        pair = pair_of(check, deliverable.master)
+        assert pair
+        self.assertIsNone(services.ask(pair))
+        self.assertEqual(held_for(check), {})
         self.assertEqual(Comparison.objects.count(), 0)
 
     def test_the_page_finds_no_master_then_waits_then_shows(self) -> None:
@@ -99,16 +107,94 @@ class MastersTest(QueueTestCase):
         page = self.client.get(f"/checks/{check.pk}/against/?with={master.pk}")
         self.assertContains(page, "was cancelled")
 
+    def test_a_comparison_that_fails_is_not_queued_again_until_a_person_asks(self) -> None:
+        deliverable = self.owed()
+        master = self.media("master.mp4")
+        check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
+        self.work()
+        (self.folder / "shelf" / "master.mp4").rename(self.folder / "shelf" / "moved.mp4")
+        choose_master(deliverable, master, by=self.people["operator"])
+        self.work()
+        comparison = Comparison.objects.get()
+        self.assertEqual((comparison.state, comparison.attempt), ("failed", 1))
+        self.assertEqual(set(self.lines(check).values()), {"not measured"})
+        judge(check)
+        self.work()
+        comparison.refresh_from_db()
+        self.assertEqual((comparison.state, comparison.attempt), ("failed", 1))
+        (self.folder / "shelf" / "moved.mp4").rename(self.folder / "shelf" / "master.mp4")
+        self.sign_in()
+        self.client.post(f"/checks/{check.pk}/against/compare", {"with": master.pk})
+        self.work()
+        comparison.refresh_from_db()
+        self.assertEqual((comparison.state, comparison.attempt), ("done", 2))
+        self.assertEqual(self.lines(check)["master.map"], "fail")
+        asked = (
+            AuditEntry.objects.filter(verb="comparison.asked").order_by("pk").values_list("actor__username", flat=True)
+        )
+        self.assertEqual(list(asked), [None, "operator"])
+
+    def test_the_result_and_the_judgement_are_written_together_or_not_at_all(self) -> None:
+        deliverable = self.owed()
+        choose_master(deliverable, self.media("master.mp4"), by=self.people["operator"])
+        check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
+        with mock.patch.object(compare, "claim", return_value=None):
+            self.work()
+        comparison = Comparison.objects.get()
+        killed = mock.patch("brisk_web.checks.receivers.judge", side_effect=SystemExit("killed"))
+        with killed, self.assertRaises(SystemExit):
+            compare.run(comparison.pk)
+        comparison.refresh_from_db()
+        self.assertEqual((comparison.state, comparison.document), ("running", None))
+        self.assertEqual(sweep(silent_s=-1).taken_up, 1)
+        self.work()
+        comparison.refresh_from_db()
+        self.assertEqual((comparison.state, self.lines(check)["master.map"]), ("done", "fail"))
+
+    def test_looking_at_what_a_newer_version_would_say_queues_nothing(self) -> None:
+        deliverable = self.owed()
+        choose_master(deliverable, self.media("master.mp4"), by=self.people["operator"])
+        check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
+        self.work()
+        Comparison.objects.update(state="cancelled", document=None)
+        spec_version(SPEC.replace("equals: 25", "equals: 30"))
+        self.sign_in("lead")
+        page = self.client.get("/specs/small/judge-again")
+        self.assertContains(page, "a.mp4")
+        judge(check)
+        self.assertEqual(Comparison.objects.get().state, "cancelled")
+        self.assertFalse(ProcrastinateJob.objects.filter(status="todo").exists())
+
+    def test_a_file_is_never_its_own_master(self) -> None:
+        deliverable = self.owed()
+        file = self.media("a.mp4", frames=48)
+        choose_master(deliverable, file, by=self.people["operator"])
+        check = take_in(file, deliverable, by=self.people["operator"])
+        other = take_in(self.media("b.mp4", frames=47), deliverable, by=self.people["operator"])
+        self.assertEqual((check.master, other.master), (None, file))
+        choose_master(deliverable, other.media_file, by=self.people["operator"])
+        check.refresh_from_db()
+        other.refresh_from_db()
+        self.assertEqual((check.master, other.master), (other.media_file, None))
+        self.work()
+        self.assertEqual(self.lines(other), {})
+        self.assertEqual(Comparison.objects.filter(inspection=F("master")).count(), 0)
+        pair = pair_of(Check.objects.get(pk=check.pk), MediaFile.objects.get(pk=file.pk))
+        assert pair
+        self.assertIsNone(services.ask(pair))
+
     def test_a_dead_worker_is_followed_by_another_three_times_at_most(self) -> None:
         deliverable = self.owed()
         master = self.media("master.mp4")
         check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
         self.work()
-        comparison = services.compare(Check.objects.get(pk=check.pk), MediaFile.objects.get(pk=master.pk))
+        pair = pair_of(Check.objects.get(pk=check.pk), MediaFile.objects.get(pk=master.pk))
+        assert pair
+        comparison = services.ask(pair)
         assert comparison
-        Comparison.objects.filter(pk=comparison.pk).update(state="running", attempt=2)
-        self.assertEqual(services.take_up_stalled([comparison.pk]), 1)
-        Comparison.objects.filter(pk=comparison.pk).update(attempt=3)
-        self.assertEqual(services.take_up_stalled([comparison.pk]), 0)
+        Comparison.objects.filter(pk=comparison.pk).update(state="running", tries=2)
+        self.assertEqual(sweep().taken_up, 1)
+        Comparison.objects.filter(pk=comparison.pk).update(state="running", tries=3)
+        self.assertEqual(sweep().given_up, 1)
         comparison.refresh_from_db()
         self.assertEqual((comparison.state, "died 3 times" in comparison.error), ("failed", True))

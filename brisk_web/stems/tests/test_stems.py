@@ -8,6 +8,7 @@ from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import register
 from brisk_web.testing import QueueTestCase
+from brisk_web.work.sweep import sweep
 
 RATE = 48_000
 
@@ -85,9 +86,9 @@ class StemsTest(QueueTestCase):
         self.work()
         check.refresh_from_db()
         self.assertEqual((check.state, check.document), ("cancelled", None))
-        for attempt, state in ((1, "running"), (3, "failed")):
-            StemCheck.objects.filter(pk=check.pk).update(state="running", attempt=attempt)
-            services.take_up_stalled([check.pk])
+        for tries, state in ((1, "queued"), (3, "failed")):
+            StemCheck.objects.filter(pk=check.pk).update(state="running", tries=tries)
+            sweep()
             check.refresh_from_db()
             self.assertEqual(check.state, state)
         self.assertEqual(self.client.get(f"/stems/{check.pk}.json").status_code, 404)

@@ -4,8 +4,8 @@ from brisk_core.facts import Depth, FactsBuilder, Witness, inspection_to_json
 from brisk_core.version import ENGINE
 from brisk_web.inspections.finding import index_facts, index_missing
 from brisk_web.inspections.models import Fact, Inspection
+from brisk_web.pages.searching import Search
 from brisk_web.storage.models import MediaFile
-from brisk_web.storage.searching import Search
 from brisk_web.testing import HouseMixin
 
 D, C, O = Witness.DECLARED, Witness.CODED, Witness.OBSERVED

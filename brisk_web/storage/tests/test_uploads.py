@@ -1,7 +1,9 @@
 import base64
 import io
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.test import TestCase
 from django.utils import timezone
@@ -66,6 +68,63 @@ class UploadTest(HouseMixin, TestCase):
 
         upload = services.open_upload("a.mp4", 10, by=self.people["operator"])
         self.assertEqual(services.append(upload, 0, Broken(b"0123456789"), 10).offset, 4)
+
+    def whole(self) -> Upload:
+        """An upload whose bytes have all arrived, and nothing more."""
+        upload = services.open_upload("a.mp4", 10, by=self.people["operator"])
+        with mock.patch.object(services, "finish", side_effect=lambda upload: upload):
+            return services.append(upload, 0, io.BytesIO(b"0123456789"), 10)
+
+    def test_a_registration_that_fails_leaves_the_bytes_and_is_made_up_for(self) -> None:
+        address = self.open()["Location"]
+        with mock.patch.object(services, "register", side_effect=KeyError), self.assertRaises(KeyError):
+            self.patch(address, 0, b"0123456789")
+        self.assertEqual(MediaFile.objects.count(), 0)
+        self.assertEqual(self.client.head(address, headers=TUS)["Upload-Offset"], "10")
+        file = MediaFile.objects.get()
+        with open(file.url, "rb") as stored:
+            self.assertEqual(stored.read(), b"0123456789")
+        self.assertTrue(self.client.get(address).json()["complete"])
+
+    def test_a_kill_at_any_moment_after_the_last_byte_is_made_up_for_by_the_sweep(self) -> None:
+        upload = self.whole()
+        self.assertEqual(services.finish_uploads(), 0)  # it may be on its way yet
+        Upload.objects.update(touched_at=timezone.now() - timedelta(minutes=1))
+        self.assertEqual(services.finish_uploads(), 1)
+        self.assertEqual(services.finish_uploads(), 0)
+        upload = self.whole()
+        path = Path(services.upload_root().url) / upload.target
+        path.parent.mkdir(parents=True)
+        upload.part_path.rename(path)  # killed between the move and the registration
+        self.assertEqual(services.look_after(upload).file, MediaFile.objects.first())
+        self.assertEqual((MediaFile.objects.count(), services.finish(upload).file_id is not None), (2, True))
+
+    def test_what_an_older_version_moved_before_it_was_killed_is_found(self) -> None:
+        upload = services.open_upload("a [x].mp4", 10, by=self.people["operator"])
+        upload.part_path.unlink()
+        moved = Path(services.upload_root().url) / "2026-11" / "12345678" / "a [x].mp4"
+        moved.parent.mkdir(parents=True)
+        moved.write_bytes(b"0123456789")
+        with self.assertRaisesRegex(services.WrongOffset, "expected byte 10"):
+            services.append(upload, 0, io.BytesIO(b"0123456789"), 10)
+        file = services.look_after(upload).file
+        assert file
+        self.assertEqual(file.url, str(moved))
+
+    def test_bytes_that_are_gone_are_asked_for_again(self) -> None:
+        upload = services.open_upload("a.mp4", 10, by=self.people["operator"])
+        services.append(upload, 0, io.BytesIO(b"01234"), 5)
+        with upload.part_path.open("r+b") as part:
+            part.truncate(2)
+        self.assertEqual(services.look_after(upload).offset, 2)
+        upload.part_path.unlink()
+        self.assertEqual(services.look_after(upload).offset, 0)
+        self.assertTrue(services.append(upload, 0, io.BytesIO(b"0123456789"), 10).file)
+        lost = self.whole()
+        lost.part_path.unlink()
+        with self.assertRaisesRegex(services.StorageRefused, "the bytes of a.mp4 are gone; send the file again"):
+            services.look_after(lost)
+        self.assertEqual(Upload.objects.get(pk=lost.pk).offset, 0)
 
     def test_names_with_path_parts_are_refused(self) -> None:
         for name in ("../../etc/passwd", "a/b.mp4", "a\\b.mp4", "..", "", "a\nb.mp4", "x" * 300):

@@ -89,7 +89,7 @@ def source_words(source: Source) -> str:
     size = f"{source.size[0]} × {source.size[1]}" if source.size else ""
     rate = spell_rate(source.rate) if source.rate else ""
     if source.rate_mode == "variable" and source.rate:
-        rate = f"around {float(source.rate):.3f}, wandering"
+        rate = f"around {float(source.rate):.3f}, variable"
     aspect = source.pixel_aspect
     pixels = f"pixels {aspect.numerator}:{aspect.denominator}" if aspect and aspect != 1 else ""
     sound = f"{source.sample_rate / 1000:g} kHz" if source.sample_rate else ""

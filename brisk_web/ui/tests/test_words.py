@@ -4,7 +4,7 @@ from unittest import mock
 from django.test import SimpleTestCase
 
 from brisk_web.checks.models import Check
-from brisk_web.checks.ribbons import ribbon_of, verdict_words, worst
+from brisk_web.pages.ribbons import ribbon_of, verdict_words, worst
 from brisk_web.ui import marks
 from brisk_web.ui.templatetags import brisk
 

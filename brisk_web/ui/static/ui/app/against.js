@@ -1,9 +1,11 @@
 // The page Against the master: one playhead, four ways to compare; both are kept in the address.
+import { FrameMap, drawCurve } from "./map.js";
+import { doKey, followWork, nextPlace, remember } from "./page.js";
+
 document.addEventListener("alpine:init", () => {
   const WAYS = ["wipe", "difference", "turn", "shape"];
   const TURN = 600; // milliseconds that each picture stands when both are shown in turn
   const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
-  const POLL = 1000;
 
   Alpine.data("against", () => ({
     data: null,
@@ -96,8 +98,7 @@ document.addEventListener("alpine:init", () => {
     },
     stepShot(by) {
       const there = this.data.shots.filter((one) => one.file_start !== null);
-      const starts = [...new Set(there.map((one) => one.file_start))].sort((a, b) => a - b);
-      const next = by > 0 ? starts.find((at) => at > this.frame) : starts.filter((at) => at < this.frame).pop();
+      const next = nextPlace(there.map((one) => one.file_start), this.frame, by);
       if (next !== undefined) this.seek(next);
     },
     chooseSentence(event) {
@@ -113,7 +114,7 @@ document.addEventListener("alpine:init", () => {
     nextWorst() {
       this.stepWorst(1);
     },
-    formerWorst() {
+    previousWorst() {
       this.stepWorst(-1);
     },
 
@@ -195,35 +196,19 @@ document.addEventListener("alpine:init", () => {
     },
 
     remember() {
-      clearTimeout(this.timers.address);
-      this.timers.address = setTimeout(() => {
-        const address = new URL(location.href);
-        address.searchParams.set("frame", this.frame);
-        if (this.way === "wipe") address.searchParams.delete("way");
-        else address.searchParams.set("way", this.way);
-        history.replaceState(null, "", address);
-      }, 150);
+      remember(this.timers, () => ({ frame: this.frame, way: this.way === "wipe" ? null : this.way }));
     },
-    async poll(address) {
-      try {
-        const state = await (await fetch(address)).json();
-        this.progressWords = state.words;
-        this.progressStyle = { width: `${(state.share * 100).toFixed(1)}%` };
-        if (!state.active) {
-          location.reload();
-          return;
-        }
-      } catch {
-        this.progressWords = "no answer from the house, trying again";
-      }
-      this.timers.poll = setTimeout(() => this.poll(address), POLL);
+    poll(address) {
+      followWork(this, address, (state) => {
+        if (!state.active) location.reload();
+        return !state.active;
+      });
     },
 
     key(event) {
-      if (!this.data?.found || event.ctrlKey || event.metaKey || event.altKey || this.$refs.keys.open) return;
-      if (event.target.matches("select, input, textarea")) return;
+      if (!this.data?.found || this.$refs.keys.open) return;
       const far = event.shiftKey ? 10 : 1;
-      const does = {
+      doKey(event, {
         ArrowRight: () => this.seek(this.frame + far),
         ArrowLeft: () => this.seek(this.frame - far),
         ArrowDown: () => this.stepShot(1),
@@ -237,10 +222,7 @@ document.addEventListener("alpine:init", () => {
         t: () => this.compareBy("turn"),
         s: () => this.compareBy("shape"),
         "?": () => this.$refs.keys.showModal(),
-      }[event.key];
-      if (!does) return;
-      event.preventDefault();
-      does();
+      });
     },
   }));
 });

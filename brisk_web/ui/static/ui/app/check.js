@@ -1,6 +1,11 @@
 // The Check page: one chosen line, one playhead, one window of the lanes; all three are kept in the address.
+import "./caption_lane.js";
+import { Lanes } from "./lanes.js";
+import { doKey, followWork, nextPlace, remember } from "./page.js";
+import "./scan_lanes.js";
+import { label } from "./timecode.js";
+
 document.addEventListener("alpine:init", () => {
-  const POLL = 1000; // milliseconds between two looks while the file is read
   const TURN = 500; // milliseconds that a field stands when both are shown in turn
   const FRAME_PAUSE = 90; // a held key steps faster than pictures can be decoded; the last one counts
   const SMALLEST_WINDOW = 1; // frames
@@ -263,20 +268,19 @@ document.addEventListener("alpine:init", () => {
     stepFault(by) {
       const own = this.spans();
       const open = this.data.lines.filter((one) => one.outcome !== "pass").flatMap((one) => one.spans);
-      const places = [...new Set((own.length ? own : open).map((one) => one.start))].sort((a, b) => a - b);
-      const next = by > 0 ? places.find((at) => at > this.frame) : places.filter((at) => at < this.frame).pop();
+      const next = nextPlace((own.length ? own : open).map((one) => one.start), this.frame, by);
       if (next !== undefined) this.seek(next);
     },
     nextFault() {
       this.stepFault(1);
     },
-    formerFault() {
+    previousFault() {
       this.stepFault(-1);
     },
     // From caption to caption, whatever its track.
     stepCaption(by) {
-      const starts = [...new Set((this.captions || []).flatMap((track) => track.captions.map(([start]) => start)))].sort((a, b) => a - b);
-      const next = by > 0 ? starts.find((at) => at > this.frame) : starts.filter((at) => at < this.frame).pop();
+      const starts = (this.captions || []).flatMap((track) => track.captions.map(([start]) => start));
+      const next = nextPlace(starts, this.frame, by);
       if (next !== undefined) this.seek(next);
     },
     pictureLoaded() {
@@ -296,18 +300,14 @@ document.addEventListener("alpine:init", () => {
       return this.data.frames ? this.label(this.frame) : "";
     },
     label(frame) {
-      return Timecode.label(this.data.first + frame, this.data.nominal, this.data.drop);
+      return label(this.data.first + frame, this.data.nominal, this.data.drop);
     },
     remember() {
-      clearTimeout(this.timers.address);
-      this.timers.address = setTimeout(() => {
-        const address = new URL(location.href);
-        if (this.line) address.searchParams.set("line", this.line);
-        if (this.data.frames) address.searchParams.set("frame", this.frame);
-        if (this.view === "picture") address.searchParams.delete("view");
-        else address.searchParams.set("view", this.view);
-        history.replaceState(null, "", address);
-      }, 150);
+      remember(this.timers, () => ({
+        line: this.line,
+        frame: this.data.frames ? this.frame : null,
+        view: this.view === "picture" ? null : this.view,
+      }));
     },
 
     // The lanes.
@@ -382,19 +382,12 @@ document.addEventListener("alpine:init", () => {
 
     // While the file is read.
 
-    async poll() {
-      try {
-        const state = await (await fetch(this.data.state)).json();
-        this.progressWords = state.words;
-        this.progressStyle = { width: `${(state.share * 100).toFixed(1)}%` };
-        if (state.judgedAt !== this.data.judgedAt || !state.active) {
-          await this.fetchAnew();
-          return;
-        }
-      } catch {
-        this.progressWords = "no answer from the house, trying again";
-      }
-      this.timers.poll = setTimeout(() => this.poll(), POLL);
+    poll() {
+      followWork(this, this.data.state, async (state) => {
+        const over = state.judgedAt !== this.data.judgedAt || !state.active;
+        if (over) await this.fetchAnew();
+        return over;
+      });
     },
     async fetchAnew() {
       const answer = await fetch(location.href);
@@ -406,13 +399,9 @@ document.addEventListener("alpine:init", () => {
     // Keys.
 
     key(event) {
-      if (event.ctrlKey || event.metaKey || event.altKey || this.$refs.keys.open || this.$refs.samplesBox?.open) return;
-      if (event.target.matches("input[type=search], textarea, select")) {
-        if (event.key === "Escape") event.target.blur();
-        return;
-      }
+      if (this.$refs.keys.open || this.$refs.samplesBox?.open) return;
       const far = event.shiftKey ? 10 : 1;
-      const does = {
+      doKey(event, {
         ArrowDown: () => this.stepLine(1),
         ArrowUp: () => this.stepLine(-1),
         n: () => this.stepLine(1, true),
@@ -436,10 +425,7 @@ document.addEventListener("alpine:init", () => {
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         "/": () => this.$refs.filter.focus(),
         "?": () => this.$refs.keys.showModal(),
-      }[event.key];
-      if (!does) return;
-      event.preventDefault();
-      does();
+      });
     },
   }));
 });

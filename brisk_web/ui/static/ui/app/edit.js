@@ -1,16 +1,11 @@
 // The Timeline page: tracks drawn as lanes, a playhead, and a range set by mouse, keys or timecode.
+import { make } from "./svg.js";
+import { label } from "./timecode.js";
+
 document.addEventListener("alpine:init", () => {
   const ROW = 24;
   const NAMES = 92; // width of the lane names
   const MARK = 16;
-  const SVG = "http://www.w3.org/2000/svg";
-
-  const make = (name, attributes, text) => {
-    const node = document.createElementNS(SVG, name);
-    for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
-    if (text !== undefined) node.textContent = text;
-    return node;
-  };
 
   Alpine.data("edit", () => ({
     data: { length: 1, lanes: [], marks: [], ranges: {}, first: 0, nominal: 25, drop: false, rate: 25 },
@@ -54,7 +49,7 @@ document.addEventListener("alpine:init", () => {
     // Words.
 
     label(frame) {
-      return Timecode.label(this.data.first + frame, this.data.nominal, this.data.drop);
+      return label(this.data.first + frame, this.data.nominal, this.data.drop);
     },
     get headLabel() {
       return this.label(this.head);
@@ -74,7 +69,7 @@ document.addEventListener("alpine:init", () => {
     get rangeWords() {
       const frames = this.end - this.start;
       const whole = frames === this.data.length ? "the whole timeline, " : "";
-      return `${whole}${Timecode.label(frames, this.data.nominal, this.data.drop)}, ${frames} frames, ${(frames / this.data.rate).toFixed(2)} s`;
+      return `${whole}${label(frames, this.data.nominal, this.data.drop)}, ${frames} frames, ${(frames / this.data.rate).toFixed(2)} s`;
     },
     frameOf(text) {
       if (/^\d+$/.test(text)) return Number(text);

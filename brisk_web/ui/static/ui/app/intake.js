@@ -58,8 +58,8 @@ document.addEventListener("alpine:init", () => {
         },
         onSuccess: () => this.finished(upload, item),
       });
-      upload.findPreviousUploads().then((former) => {
-        if (former.length) upload.resumeFromPreviousUpload(former[0]);
+      upload.findPreviousUploads().then((previous) => {
+        if (previous.length) upload.resumeFromPreviousUpload(previous[0]);
         upload.start();
       });
     },

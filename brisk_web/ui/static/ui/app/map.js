@@ -1,12 +1,8 @@
 // Drawings of the page Against the master: the map of file time against master time, and the level curve.
-const svgNode = (name, attributes, text) => {
-  const node = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
-  if (text !== undefined) node.textContent = text;
-  return node;
-};
+import { make } from "./svg.js";
+import { label } from "./timecode.js";
 
-class FrameMap {
+export class FrameMap {
   constructor(place, data, seek) {
     this.place = place;
     this.data = data;
@@ -44,37 +40,37 @@ class FrameMap {
     return (this.height - this.bottom) * (1 - frame / Math.max(this.data.master.frames, 1)) + 2;
   }
   label(side, frame) {
-    return Timecode.label(side.first + Math.round(frame), side.nominal, side.drop);
+    return label(side.first + Math.round(frame), side.nominal, side.drop);
   }
 
   draw() {
     this.width = this.place.clientWidth;
     this.height = this.place.clientHeight;
     if (this.width < 100 || this.height < 60) return;
-    const svg = svgNode("svg", { width: this.width, height: this.height });
+    const svg = make("svg", { width: this.width, height: this.height });
     this.drawGrid(svg);
     const { map, master, ordered } = this.data;
     for (const [start, end] of map.holes) {
       const top = this.y(end);
-      svg.append(svgNode("rect", { class: "hole", x: this.left, y: top, width: this.width - this.left - 8, height: Math.max(this.y(start) - top, 2) }));
+      svg.append(make("rect", { class: "hole", x: this.left, y: top, width: this.width - this.left - 8, height: Math.max(this.y(start) - top, 2) }));
       const names = this.data.shots.filter((one) => one.start < end && one.end > start).map((one) => `${one.number} ${one.name}`);
       const says = `${names.length === 1 ? `shot ${names[0]}` : `${end - start} frames`} nowhere in the file`;
-      if (this.y(start) - top > 11) svg.append(svgNode("text", { class: "hole-text", x: this.left + 6, y: (top + this.y(start)) / 2 + 4 }, says));
+      if (this.y(start) - top > 11) svg.append(make("text", { class: "hole-text", x: this.left + 6, y: (top + this.y(start)) / 2 + 4 }, says));
     }
     if (ordered && (ordered[0] > 0 || ordered[1] < master.frames)) {
       const top = this.y(ordered[1]);
-      svg.append(svgNode("rect", { class: "range", x: this.left, y: top, width: this.width - this.left - 8, height: this.y(ordered[0]) - top }));
+      svg.append(make("rect", { class: "range", x: this.left, y: top, width: this.width - this.left - 8, height: this.y(ordered[0]) - top }));
     }
     const exchanged = this.data.shots.filter((one) => one.state === "swapped");
     for (const [start, end, offset] of map.stretches) {
       const line = { x1: this.x(start), y1: this.y(start * this.slope + offset), x2: this.x(end), y2: this.y(end * this.slope + offset) };
       const astray = exchanged.some((one) => one.file_start < end && one.file_end > start);
-      svg.append(svgNode("line", { class: astray ? "run astray" : "run", ...line }));
+      svg.append(make("line", { class: astray ? "run astray" : "run", ...line }));
     }
     for (const [frame, , place] of map.alone) {
-      if (place !== null) svg.append(svgNode("circle", { class: "alone", cx: this.x(frame), cy: this.y(place), r: 3 }));
+      if (place !== null) svg.append(make("circle", { class: "alone", cx: this.x(frame), cy: this.y(place), r: 3 }));
     }
-    this.head = svgNode("line", { class: "head-line", y1: 0, y2: this.height - this.bottom + 4 });
+    this.head = make("line", { class: "head-line", y1: 0, y2: this.height - this.bottom + 4 });
     svg.append(this.head);
     this.place.replaceChildren(svg);
     this.drawHead(this.frame || 0);
@@ -84,11 +80,11 @@ class FrameMap {
     for (let step = 0; step <= steps; step += 1) {
       const across = (this.data.file.frames * step) / steps;
       const up = (this.data.master.frames * step) / steps;
-      svg.append(svgNode("line", { class: "rule", x1: this.x(across), x2: this.x(across), y1: 2, y2: this.y(0) }));
-      svg.append(svgNode("line", { class: "rule", x1: this.left, x2: this.width - 8, y1: this.y(up), y2: this.y(up) }));
+      svg.append(make("line", { class: "rule", x1: this.x(across), x2: this.x(across), y1: 2, y2: this.y(0) }));
+      svg.append(make("line", { class: "rule", x1: this.left, x2: this.width - 8, y1: this.y(up), y2: this.y(up) }));
       const anchor = step === steps ? "end" : step ? "middle" : "start";
-      svg.append(svgNode("text", { class: "fig", x: this.x(across), y: this.height - 5, "text-anchor": anchor }, this.label(this.data.file, across)));
-      svg.append(svgNode("text", { class: "fig", x: 0, y: Math.max(this.y(up), 10) }, this.label(this.data.master, up).slice(3)));
+      svg.append(make("text", { class: "fig", x: this.x(across), y: this.height - 5, "text-anchor": anchor }, this.label(this.data.file, across)));
+      svg.append(make("text", { class: "fig", x: 0, y: Math.max(this.y(up), 10) }, this.label(this.data.master, up).slice(3)));
     }
   }
   drawHead(frame) {
@@ -100,30 +96,27 @@ class FrameMap {
   }
 }
 
-const ratioOf = (text) => {
+export const ratioOf = (text) => {
   const [above, below] = text.split("/").map(Number);
   return above / below;
 };
 
 // Luma of the file over luma of the master, both 8-bit narrow range.
-const drawCurve = (place, curve) => {
+export const drawCurve = (place, curve) => {
   const size = 180;
   const left = 26;
   const at = (value) => (value / 255) * size;
-  const svg = svgNode("svg", { width: size + left + 4, height: size + 30 });
-  svg.append(svgNode("rect", { class: "plot", x: left, y: 0, width: size, height: size }));
+  const svg = make("svg", { width: size + left + 4, height: size + 30 });
+  svg.append(make("rect", { class: "plot", x: left, y: 0, width: size, height: size }));
   for (const value of [16, 235]) {
-    svg.append(svgNode("line", { class: "rule", x1: left + at(value), x2: left + at(value), y1: 0, y2: size }));
-    svg.append(svgNode("line", { class: "rule", x1: left, x2: left + size, y1: size - at(value), y2: size - at(value) }));
-    svg.append(svgNode("text", { class: "fig", x: left + at(value), y: size + 12, "text-anchor": "middle" }, value));
-    svg.append(svgNode("text", { class: "fig", x: left - 4, y: size - at(value) + 4, "text-anchor": "end" }, value));
+    svg.append(make("line", { class: "rule", x1: left + at(value), x2: left + at(value), y1: 0, y2: size }));
+    svg.append(make("line", { class: "rule", x1: left, x2: left + size, y1: size - at(value), y2: size - at(value) }));
+    svg.append(make("text", { class: "fig", x: left + at(value), y: size + 12, "text-anchor": "middle" }, value));
+    svg.append(make("text", { class: "fig", x: left - 4, y: size - at(value) + 4, "text-anchor": "end" }, value));
   }
-  svg.append(svgNode("line", { class: "even", x1: left, y1: size, x2: left + size, y2: 0 }));
+  svg.append(make("line", { class: "even", x1: left, y1: size, x2: left + size, y2: 0 }));
   const points = curve.points.map(([one, other]) => `${left + at(one)},${size - at(other)}`).join(" ");
-  svg.append(svgNode("polyline", { class: "measured", points }));
-  svg.append(svgNode("text", { class: "quiet", x: left + size / 2, y: size + 26, "text-anchor": "middle" }, "luma of the master"));
+  svg.append(make("polyline", { class: "measured", points }));
+  svg.append(make("text", { class: "quiet", x: left + size / 2, y: size + 26, "text-anchor": "middle" }, "luma of the master"));
   place.replaceChildren(svg);
 };
-
-window.FrameMap = FrameMap;
-window.drawCurve = drawCurve;

@@ -1,19 +1,13 @@
 // Levels of a mix and of what its stems leave, along time.
+import { make } from "./svg.js";
+
 document.addEventListener("alpine:init", () => {
-  const SVG = "http://www.w3.org/2000/svg";
   const HEIGHT = 150;
   const LEFT = 46; // room for the scale
   const FOOT = 18;
   const FLOOR = -100; // dBFS
   const SCALE = [0, -20, -40, -60, -80];
   const CURVES = ["mix", "left", "best"];
-
-  const make = (name, attributes, text) => {
-    const node = document.createElementNS(SVG, name);
-    for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
-    if (text !== undefined) node.textContent = text;
-    return node;
-  };
 
   Alpine.data("stemChoices", () => ({
     words: "",

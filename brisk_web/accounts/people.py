@@ -1,0 +1,14 @@
+"""Who asks: the person behind a request."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.core.exceptions import PermissionDenied
+from django.http import HttpRequest
+
+
+def signed_in(request: HttpRequest) -> User:
+    """Return the person who is signed in; raises ``PermissionDenied`` when nobody is."""
+    if not isinstance(request.user, User):
+        raise PermissionDenied
+    return request.user

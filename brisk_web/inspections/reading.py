@@ -1,0 +1,73 @@
+"""Reading a file in the worker: headers, then checksum and packets; what follows is in ``scanning``."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from brisk_core import sandbox
+from brisk_web.inspections.contents import adopt, enter, same_contents, tell
+from brisk_web.inspections.models import Inspection
+from brisk_web.inspections.scanning import conclude, plan
+from brisk_web.work.kernel import Claim, work
+
+_HEADER_LIMITS = sandbox.Limits(wall_s=120, processor_s=120)
+
+
+@work("headers", Inspection, doing="reading this file", stages=[Inspection.Stage.HEADERS], ended=tell)
+def read_headers(claim: Claim[Inspection]) -> None:
+    """Read headers in a second or so, so that the page has something true to show; then queue the rest."""
+    media_file = enter(claim, Inspection.Stage.HEADERS)
+    document = sandbox.run(
+        "inspect",
+        {"url": media_file.url, "name": media_file.name, "depth": "headers"},
+        limits=_HEADER_LIMITS,
+        should_stop=claim.should_stop,
+    )
+    with transaction.atomic():
+        claim.pass_on(read_packets, document=document, stage=Inspection.Stage.CHECKSUM)
+        tell(claim.row)
+
+
+@work(
+    "scan",
+    Inspection,
+    doing="reading this file",
+    stages=[Inspection.Stage.CHECKSUM, Inspection.Stage.PACKETS],
+    ended=tell,
+)
+def read_packets(claim: Claim[Inspection]) -> None:
+    """Take the checksum, adopt contents that are known already, else read the packets and cut the scan into parts."""
+    inspection = claim.row
+    media_file = enter(claim, Inspection.Stage.CHECKSUM)
+    checksum = sandbox.run("digest", {"url": media_file.url}, progress=claim.progress, should_stop=claim.should_stop)
+    if known := same_contents(checksum, inspection):
+        adopt(claim, known)
+        return
+    enter(claim, Inspection.Stage.PACKETS)
+    inspection.series_path.parent.mkdir(parents=True, exist_ok=True)
+    document = sandbox.run(
+        "inspect",
+        {
+            "url": media_file.url,
+            "name": media_file.name,
+            "depth": "packets",
+            "checksum": checksum,
+            "series_path": str(inspection.series_path),
+        },
+        progress=claim.progress,
+        should_stop=claim.should_stop,
+    )
+    with transaction.atomic():
+        if known := same_contents(checksum, inspection):  # two files with the same bytes were read at once
+            adopt(claim, known)
+            return
+        now = timezone.now()
+        claim.write(
+            document=document, checksum=checksum, error="", stage=Inspection.Stage.SCAN, stage_started_at=now, tries=0,
+            done=0, total=0,
+        )  # fmt: skip
+        inspection.refresh_from_db()
+        if not plan(inspection, inspection.load_series()):
+            claim.pass_on(conclude, stage=Inspection.Stage.CONCLUDE)
+        tell(inspection)

@@ -1,0 +1,252 @@
+"""The Check page and its data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from fractions import Fraction
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from brisk_core.exact import nominal_frames
+from brisk_core.facts import REGISTRY, Inspection, Kind, Stage, keys, value_from_json
+from brisk_core.facts import spell as spell_value
+from brisk_core.report import CHECK_SCHEMA
+from brisk_web.checks.models import Check, Finding
+from brisk_web.pages import lanes
+from brisk_web.pages.ribbons import SEVERITY, ribbon_of, verdict_words
+from brisk_web.pages.side_by_side import side_address
+from brisk_web.ui.asking import whole
+from brisk_web.ui.templatetags.brisk import span_of_time
+
+_NTSC = 1001  # denominator of rates whose label is a rounding
+_WITNESS_WORDS = (
+    ("declared", "Declared by the wrapper"),
+    ("coded", "Coded in the stream"),
+    ("observed", "Observed"),
+)
+
+
+#: Views of a frame and what they are called.
+_VIEWS = (
+    ("picture", "Picture"),
+    ("fields", "Fields"),
+    ("levels", "Levels"),
+    ("area", "Area"),
+    ("difference", "Change"),
+    ("alpha", "Alpha"),
+)
+
+
+def _has_alpha(facts: Inspection | None) -> bool:
+    return bool(facts and any(said != "none" for said in facts.witnessed(keys.PICTURE_ALPHA).spoken().values()))
+
+
+def _get(check_id: int) -> Check:
+    related = (
+        "media_file__inspection",
+        "media_file__root",
+        "spec_version__spec",
+        "timeline",
+        "render__deliverable__job",
+    )
+    return get_object_or_404(Check.objects.select_related(*related), pk=check_id)
+
+
+@require_GET
+def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
+    """The verdict with its proof."""
+    check = _get(check_id)
+    findings = list(check.findings.all())
+    inspection = check.media_file.inspection
+    facts = inspection.facts if inspection else None
+    ribbon = ribbon_of([(finding.group, finding.outcome) for finding in findings])
+    context = {
+        "check": check,
+        "file": check.media_file,
+        "inspection": inspection,
+        "verdict": check.verdict or "not measured",
+        "verdict_words": verdict_words(check),
+        "ribbon": ribbon,
+        "groups": [
+            {"cell": cell, "lines": [finding for finding in findings if finding.group == cell.group]} for cell in ribbon
+        ],
+        "evidence": [_evidence(finding, facts) for finding in findings],
+        "views": [one for one in _VIEWS if one[0] != "alpha" or _has_alpha(facts)],
+        "range_words": _range_words(check),
+        "side_by_side": _side_by_side(check),
+        "page_data": _page_data(check, findings, facts),
+    }
+    return render(request, "checks/check.html", context)
+
+
+def _side_by_side(check: Check) -> str:
+    """The page that holds this file beside the attempts before and after it, the spec and the timeline."""
+    files = [check.media_file_id]
+    if check.render:
+        siblings = check.render.deliverable.renders.exclude(pk=check.render.pk).order_by("-attempt")
+        files += siblings.values_list("media_file_id", flat=True)
+    return side_address(files, check.spec_version_id, check.timeline_id)
+
+
+def _range_words(check: Check) -> str:
+    if check.timeline is None:
+        return "no timeline"
+    return (
+        "whole timeline"
+        if check.range_start is None
+        else f"frames {check.range_start} to {check.range_end} of the timeline"
+    )
+
+
+def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
+    """What the evidence card of a finding shows."""
+    document, row = finding.document, REGISTRY[finding.characteristic]
+    unread = facts.unread.get(row.id) if facts else None
+    witnesses = []
+    for name, words in _WITNESS_WORDS:
+        if not any(witness.value == name for witness in row.witnesses):
+            continue
+        if name not in document:
+            text = f"not measured: {unread}" if unread else "not measured"
+        elif row.stage is Stage.CHECK:
+            text, words = _agreement_text(document[name], finding), "The file has"
+        else:
+            value = value_from_json(row.kind, row.per_track, document[name])
+            if row.kind is Kind.TEXTS and value and " " in value[0]:
+                text = "1 thing, named below" if len(value) == 1 else f"{len(value)} things, named below"
+            elif row.kind is Kind.RATE and value is not None and value.denominator == _NTSC:
+                text = f"{value.numerator}/{value.denominator}"  # the fraction itself is the proof here
+            else:
+                text = spell_value(row.kind, row.per_track, value, row.unit)
+        place = facts.places.get(row.id, {}).get(name, "") if facts else ""
+        witnesses.append({"words": words, "text": text, "place": place})
+    return {"finding": finding, "document": document, "row": row, "witnesses": witnesses}
+
+
+def _agreement_text(agreement: dict[str, Any] | None, finding: Finding) -> str:
+    return str(finding.document["found"]) if agreement else "not measured"
+
+
+def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | None) -> dict[str, Any]:
+    """What the script of the page needs."""
+    inspection = check.media_file.inspection
+    data: dict[str, Any] = {
+        "lanes": reverse("check-lanes", args=[check.pk]),
+        "state": reverse("check-state", args=[check.pk]),
+        "frame": reverse("frame", args=[check.media_file_id, 0]).replace("/0.jpg", "/"),
+        "strip": reverse("strip", args=[check.media_file_id]),
+        "captions": reverse("captions-json", args=[check.pk]) if check.media_file.pairings.exists() else "",
+        "clip": reverse("clip", args=[check.media_file_id, 0]).replace("/0.webm", "/"),
+        "alpha": _has_alpha(facts),
+        "active": bool(inspection and inspection.is_active),
+        "judgedAt": check.judged_at.isoformat() if check.judged_at else "",
+        "lines": [
+            {
+                "id": finding.line,
+                "outcome": finding.outcome,
+                "group": finding.group,
+                "spans": finding.document["spans"] or _implied_spans(finding),
+                "order": SEVERITY.index(finding.outcome),
+            }
+            for finding in findings
+        ],
+        "frames": 0,
+    }
+    rate = facts[keys.PICTURE_FRAME_RATE] if facts else None
+    if facts and rate and lanes.series_of(check):
+        start = next(iter(facts.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
+        data |= {
+            "frames": facts[keys.PICTURE_FRAME_COUNT],
+            "size": facts[keys.PICTURE_SIZE] or [0, 0],
+            "fieldOrder": facts[keys.PICTURE_FIELD_ORDER] or "",
+            "shape": float(facts[keys.PICTURE_DISPLAY_ASPECT] or Fraction(16, 9)),
+            "rate": [rate.numerator, rate.denominator],
+            "nominal": nominal_frames(rate),
+            "drop": bool(start and start.drop),
+            "first": start.frames if start else 0,
+        }
+    return data
+
+
+def _implied_spans(finding: Finding) -> list[dict[str, int]]:
+    """Places that a finding without spans points at: the frames a file is too long by."""
+    observed = finding.document.get("observed")
+    if finding.characteristic == "edit.length" and isinstance(observed, dict) and (observed.get("difference") or 0) > 0:
+        return [{"start": observed["expected"], "end": observed["found"]}]
+    return []
+
+
+@require_GET
+def check_state(request: HttpRequest, check_id: int) -> JsonResponse:
+    """How far the check is; the page asks while it runs, and fetches itself anew when it was judged again."""
+    check = _get(check_id)
+    inspection = check.media_file.inspection
+    return JsonResponse(
+        {
+            "judgedAt": check.judged_at.isoformat() if check.judged_at else "",
+            "active": bool(inspection and inspection.is_active),
+            "state": inspection.state if inspection else "",
+            "words": _progress_words(check),
+            "share": inspection.share if inspection else 0,
+        }
+    )
+
+
+def _progress_words(check: Check) -> str:
+    inspection = check.media_file.inspection
+    if inspection is None:
+        return ""
+    if inspection.state == inspection.State.QUEUED and inspection.stage == inspection.Stage.HEADERS:
+        return f"in queue, place {inspection.place_in_queue}"
+    if inspection.waits_for_scan:
+        return f"waits for its scan, place {inspection.place_for_scan}"
+    if not inspection.is_active:
+        return inspection.get_state_display()
+    words = f"{inspection.get_stage_display()}, {span_of_time(inspection.elapsed_s)} gone"
+    left = inspection.left_s
+    return f"{words}, {span_of_time(left)} left" if left is not None else words
+
+
+@require_GET
+def check_lanes(request: HttpRequest, check_id: int) -> JsonResponse:
+    """A window of the lanes: ``start`` and ``end`` in frames, ``width`` in columns."""
+    check = _get(check_id)
+    asked = [whole(request.GET.get(name, default)) for name, default in _WINDOW.items()]
+    if None in asked:
+        return JsonResponse({"error": "expected whole numbers for start, end and width"}, status=400)
+    found = lanes.window(check, *(number for number in asked if number is not None))
+    if found is None:
+        return JsonResponse({"error": "the packets of this file have not been read"}, status=404)
+    return JsonResponse(found)
+
+
+_WINDOW = {"start": "0", "end": str(1 << 31), "width": "700"}
+
+
+@require_GET
+def check_json(request: HttpRequest, check_id: int) -> JsonResponse:
+    """The check as JSON of schema ``brisk-sentry/check/1``."""
+    check = _get(check_id)
+    inspection = check.media_file.inspection
+    if not check.verdict or inspection is None:
+        says = inspection.error if inspection and inspection.error else "the check has not been judged yet"
+        return JsonResponse({"error": says}, status=404)
+    return JsonResponse(
+        {
+            "schema": CHECK_SCHEMA,
+            "engine": inspection.engine,
+            "file": {"name": check.media_file.name, "size": check.media_file.size},
+            "spec": {
+                "id": check.spec_version.spec.slug,
+                "name": check.spec_version.spec.name,
+                "version": check.spec_version.number,
+            },
+            "verdict": check.verdict,
+            "counts": check.counts,
+            "findings": [finding.document for finding in check.findings.all()],
+        }
+    )

@@ -1,0 +1,103 @@
+"""The film strip: a picture of every shot of a file with what is wrong in it, to run the eye over a programme."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from brisk_core.exact import Timecode
+from brisk_core.facts import Inspection as Facts
+from brisk_core.facts import Span, keys
+from brisk_web.storage.models import MediaFile
+from brisk_web.ui.asking import whole
+
+_ROW = 8  # shots beside each other
+_INTO = 3  # frames after the cut that are shown, so that a dissolve's first frame does not stand for the shot
+_TILE = 144  # samples across
+_ROWS_A_PAGE = 60
+#: What is marked, by characteristic: how it is called, and whether it is a fault for sure.
+_MARKED = (
+    ("content.comb", "combs", True),
+    ("content.blend", "blended", True),
+    ("content.repeat", "repeat", True),
+    ("content.drop", "jump", False),
+    ("content.freeze", "freeze", False),
+    ("content.black", "black", False),
+    ("content.flash", "flashes", True),
+    ("content.bars_change", "bars", False),
+    ("content.unreadable", "not decodable", True),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shot:
+    """One shot of the strip."""
+
+    number: int
+    start: int  #: first frame
+    length: int  #: frames
+    label: str  #: timecode of the first frame
+    seconds: str  #: length as a person reads it
+    marks: tuple[tuple[str, bool], ...]  #: what is found inside, and whether it is a fault for sure
+
+
+def shots_of(facts: Facts) -> list[Shot]:
+    """Return the shots of a scanned file, the whole file as one where no cut is found; none before the scan."""
+    cuts, count = facts[keys.CONTENT_CUTS], facts[keys.PICTURE_FRAME_COUNT]
+    rate: Fraction | None = facts[keys.PICTURE_FRAME_RATE]
+    if cuts is None or not count or not rate:
+        return []
+    said = next(iter(facts.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
+    first: Timecode = said or Timecode(frames=0, rate=rate)
+    bounds = [0, *(span.start for span in cuts), count]
+    places = [(words, sure, facts.best(id_) or ()) for id_, words, sure in _MARKED]
+    return [
+        Shot(
+            number=number,
+            start=start,
+            length=end - start,
+            label=str(first.plus(start)),
+            seconds=f"{float((end - start) / rate):.1f} s",
+            marks=tuple((words, sure) for words, sure, spans in places if _inside(spans, start, end)),
+        )
+        for number, (start, end) in enumerate(pairwise(bounds), 1)
+    ]
+
+
+def _inside(spans: tuple[Span, ...], start: int, end: int) -> bool:
+    return any(span.start < end and span.end > start for span in spans)
+
+
+@require_GET
+def film_strip(request: HttpRequest, file_id: int) -> HttpResponse:
+    """Shots in rows; a row is one image of small pictures."""
+    file = get_object_or_404(MediaFile.objects.select_related("inspection"), pk=file_id)
+    inspection = file.inspection
+    shots = shots_of(inspection.facts) if inspection and inspection.facts else []
+    rows = [_row(file, shots[at : at + _ROW]) for at in range(0, len(shots), _ROW)]
+    page = max(1, whole(request.GET.get("page"), 1) or 1)
+    check = file.checks.order_by("-pk").first()
+    context = {
+        "file": file,
+        "inspection": inspection,
+        "rows": rows[(page - 1) * _ROWS_A_PAGE : page * _ROWS_A_PAGE],
+        "following": page + 1 if len(rows) > page * _ROWS_A_PAGE else None,
+        "previous": page - 1 if page > 1 else None,
+        "count": len(shots),
+        "faulty": sum(any(sure for _, sure in shot.marks) for shot in shots),
+        "bench": reverse("check", args=[check.pk]) if check else "",
+    }
+    return render(request, "inspections/film_strip.html", context)
+
+
+def _row(file: MediaFile, shots: list[Shot]) -> dict[str, Any]:
+    frames = ",".join(str(shot.start + min(_INTO, shot.length - 1)) for shot in shots)
+    address = f"{reverse('strip', args=[file.pk])}?width={_TILE}&frames={frames}"
+    return {"shots": shots, "image": address, "share": 100 * len(shots) / _ROW}

@@ -1,0 +1,68 @@
+"""The page of the house: queue and workers, storage roots, people, audit trail."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils import timezone
+from django.views.decorators.http import require_GET
+from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
+
+from brisk_web.house.models import AuditEntry
+from brisk_web.inspections.models import Inspection
+from brisk_web.inspections.services import outdated_files
+from brisk_web.storage.models import StorageRoot
+from brisk_web.ui.paging import newest_first
+from brisk_web.work.sweep import SILENT_S
+
+_SILENT = timedelta(seconds=SILENT_S)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkerRow:
+    """One worker as the page shows it."""
+
+    number: int
+    seen_at: datetime
+    is_silent: bool  #: has it given no sign of life for so long that its work is taken up by others?
+
+
+def _workers() -> list[WorkerRow]:
+    now = timezone.now()
+    return [
+        WorkerRow(number=one.pk, seen_at=one.last_heartbeat, is_silent=now - one.last_heartbeat > _SILENT)
+        for one in ProcrastinateWorker.objects.order_by("id")
+    ]
+
+
+def _database_since() -> datetime:
+    """When the database was started."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_postmaster_start_time()")
+        since: datetime = cursor.fetchone()[0]
+    return since
+
+
+@require_GET
+def house(request: HttpRequest) -> HttpResponse:
+    """What runs, what waits, who is here, what was done."""
+    may_see_audit = request.user.has_perm("house.view_auditentry")
+    audit = newest_first(request, AuditEntry.objects.select_related("actor"), size=30) if may_see_audit else None
+    active = Inspection.objects.filter(state__in=(Inspection.State.QUEUED, Inspection.State.RUNNING))
+    context = {
+        "workers": _workers(),
+        "database_since": _database_since(),
+        "waiting": ProcrastinateJob.objects.filter(status="todo").count(),
+        "active": active.prefetch_related("files").order_by("id")[:50],
+        "outdated": outdated_files().count(),
+        "roots": StorageRoot.objects.all(),
+        "people": get_user_model().objects.filter(is_active=True).prefetch_related("groups").order_by("username"),
+        "audit": audit,
+        "refresh_ms": 2000 if active.exists() else 0,
+    }
+    return render(request, "house/house.html", context)

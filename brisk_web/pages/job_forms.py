@@ -1,0 +1,78 @@
+"""Forms of jobs and deliverables."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+
+from brisk_core.edit import parse_range
+from brisk_core.errors import RangeRefused, ValueRefused
+from brisk_core.spec import NamePattern
+from brisk_web.edits.models import Timeline
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.shelf.models import SpecVersion
+
+
+class JobForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
+    """A new job."""
+
+    class Meta:
+        model = Job
+        fields = ("title",)
+
+
+class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
+    """A new deliverable of one job."""
+
+    range_text = forms.CharField(
+        label="Range",
+        required=False,
+        help_text="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after. Empty for all of it.",
+    )
+    due_at = forms.DateTimeField(
+        label="Due", required=False, widget=forms.DateTimeInput(attrs={"type": "datetime-local"})
+    )
+
+    class Meta:
+        model = Deliverable
+        fields = ("name", "spec_version", "timeline", "range_text", "naming_rule", "due_at")
+        labels = {"spec_version": "Spec", "naming_rule": "Naming rule"}
+        help_texts = {"naming_rule": "# is a digit of the attempt, * any characters: OLP_CANAL_WIDE_V##.mp4"}
+
+    def __init__(self, *args: Any, job: Job, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.instance.job = job
+        published = SpecVersion.objects.filter(published_at__isnull=False).select_related("spec")
+        self.fields["spec_version"].queryset = published  # type: ignore[attr-defined]
+        timelines = self.fields["timeline"]
+        timelines.queryset = Timeline.objects.filter(job=job)  # type: ignore[attr-defined]
+        timelines.required = False
+
+    def clean_naming_rule(self) -> str:
+        """Refuse a rule that no file name could fit."""
+        rule: str = self.cleaned_data["naming_rule"]
+        if rule:
+            try:
+                NamePattern(rule)
+            except ValueRefused as error:
+                raise forms.ValidationError(str(error)) from error
+        return rule
+
+    def clean(self) -> dict[str, Any]:
+        """Read the range on the chosen timeline, and keep names apart within the job."""
+        cleaned = super().clean() or {}
+        timeline, text = cleaned.get("timeline"), cleaned.get("range_text")
+        if text and not timeline:
+            self.add_error("range_text", "a range needs a timeline")
+        elif text and timeline:
+            try:
+                part = parse_range(text, timeline.edit)
+            except RangeRefused as error:
+                self.add_error("range_text", str(error))
+            else:
+                self.instance.range_start, self.instance.range_end = part.start, part.end
+        name = cleaned.get("name")
+        if name and Deliverable.objects.filter(job=self.instance.job, name=name).exists():
+            self.add_error("name", f"the job has a deliverable {name!r} already")
+        return cleaned

@@ -1,0 +1,227 @@
+"""Pages: Desk, Jobs, Job, and taking a render in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.contrib import messages
+from django.contrib.auth.decorators import permission_required
+from django.db.models import F, Prefetch
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET
+
+from brisk_web.accounts.people import signed_in
+from brisk_web.checks.models import Check
+from brisk_web.checks.services import open_check
+from brisk_web.inspections.models import Inspection
+from brisk_web.jobs import services
+from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.pages.job_forms import DeliverableForm, JobForm
+from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
+from brisk_web.pages.side_by_side import side_address
+from brisk_web.shelf.models import SpecVersion
+from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.ui.asking import asked_id, words
+
+_INTAKE_ROWS = 8  # files without a deliverable shown beside the desk
+_DESK_ROWS = 100
+_REFRESH_MS = 1500  # while something runs
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """A deliverable as Desk and Job show it."""
+
+    deliverable: Deliverable
+    render: Render | None  #: the newest attempt
+    check: Check | None
+    inspection: Inspection | None
+    ribbon: list[Cell]
+    says: str  #: the state in words
+    because: str  #: the lines that decide it, by label
+    outcome: str  #: colours the words; empty for none
+    action: str  #: what a person does next; empty for nothing
+
+    @property
+    def is_active(self) -> bool:
+        """Does work run or wait for this row?"""
+        return self.inspection is not None and self.inspection.is_active
+
+
+def _newest_renders() -> Prefetch[str]:
+    renders = (
+        Render.objects.select_related("media_file__inspection", "check_record")
+        .defer("media_file__inspection__document")
+        .order_by("-attempt")
+    )
+    return Prefetch("renders", queryset=renders)
+
+
+def _rows(deliverables: list[Deliverable]) -> list[Row]:
+    newest = [next(iter(deliverable.renders.all()), None) for deliverable in deliverables]
+    checks = [one.check_record for one in newest if one]
+    ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    return [_row(deliverable, one, ribbons, worst) for deliverable, one in zip(deliverables, newest, strict=True)]
+
+
+def _row(
+    deliverable: Deliverable,
+    newest: Render | None,
+    ribbons: dict[int, list[Cell]],
+    worst: dict[int, list[str]],
+) -> Row:
+    if newest is None:
+        return Row(
+            deliverable=deliverable, render=None, check=None, inspection=None, ribbon=[], says="no render yet",
+            because="", outcome="", action="",
+        )  # fmt: skip
+    check, inspection = newest.check_record, newest.media_file.inspection
+    says, outcome, action = verdict_words(check), check.verdict, "Decide"
+    if check.verdict == "pass":
+        action = "Look"
+    if inspection and inspection.state == Inspection.State.FAILED:
+        says, outcome = "the file cannot be read", "fail"
+    return Row(
+        deliverable=deliverable,
+        render=newest,
+        check=check,
+        inspection=inspection,
+        ribbon=ribbons.get(check.pk, []),
+        says=says,
+        because=", ".join(worst.get(check.pk, [])),
+        outcome=outcome,
+        action=action,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IntakeRow:
+    """A file that belongs to no deliverable yet, with what its name suggests."""
+
+    file: MediaFile
+    suggestion: services.Suggestion | None
+
+
+def _intake() -> list[IntakeRow]:
+    waiting = (
+        MediaFile.objects.filter(renders__isnull=True, checks__isnull=True, caption_file__isnull=True)
+        .filter(stem_checks__isnull=True, stem_parts__isnull=True)
+        .select_related("inspection")
+        .defer("inspection__document")
+        .order_by("-pk")[:_INTAKE_ROWS]
+    )
+    return [IntakeRow(file=file, suggestion=services.suggest(file.name)) for file in waiting]
+
+
+@require_GET
+def desk(request: HttpRequest) -> HttpResponse:
+    """What needs a person now, in order of due time; beside it the intake."""
+    deliverables = list(
+        Deliverable.objects.select_related("job", "spec_version__spec")
+        .defer("spec_version__document")
+        .prefetch_related(_newest_renders())
+        .order_by(F("due_at").asc(nulls_last=True), "id")[:_DESK_ROWS]
+    )
+    rows = _rows(deliverables)
+    running = Inspection.objects.filter(state__in=(Inspection.State.QUEUED, Inspection.State.RUNNING)).count()
+    now = timezone.now()
+    return render(
+        request,
+        "jobs/desk.html",
+        {
+            "rows": rows,
+            "waiting": sum(row.outcome in ("fail", "caution", "not measured") for row in rows if not row.is_active),
+            "running": running,
+            "next_due": next((one.due_at for one in deliverables if one.due_at and one.due_at > now), None),
+            "intake": _intake(),
+            "roots": StorageRoot.objects.filter(takes_uploads=False),
+            "refresh_ms": _REFRESH_MS if running else 0,
+        },
+    )
+
+
+@require_GET
+def job_list(request: HttpRequest) -> HttpResponse:
+    """All jobs with what they owe."""
+    wanted = words(request.GET, "q")
+    jobs = Job.objects.prefetch_related("deliverables", "timelines")
+    if wanted:
+        jobs = jobs.filter(title__icontains=wanted)
+    return render(request, "jobs/job_list.html", {"jobs": jobs[:200], "wanted": wanted})
+
+
+@permission_required("jobs.add_job", raise_exception=True)
+def new_job(request: HttpRequest) -> HttpResponse:
+    """Open a job."""
+    form = JobForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        return redirect("job", services.open_job(form.cleaned_data["title"], by=signed_in(request)).pk)
+    return render(request, "jobs/form.html", {"form": form, "heading": "New job", "action": "Open the job"})
+
+
+@require_GET
+def job(request: HttpRequest, job_id: int) -> HttpResponse:
+    """A job: its timelines, its deliverables with every attempt."""
+    found = get_object_or_404(Job, pk=job_id)
+    deliverables = list(
+        found.deliverables.select_related("job", "spec_version__spec", "timeline")
+        .prefetch_related(_newest_renders())
+        .order_by(F("due_at").asc(nulls_last=True), "id")
+    )
+    attempts = [attempt for deliverable in deliverables for attempt in deliverable.renders.all()]
+    checks = [attempt.check_record for attempt in attempts]
+    ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    grid: list[dict[str, Any]] = [
+        {
+            "deliverable": deliverable,
+            "side_by_side": side_address(
+                [attempt.media_file_id for attempt in deliverable.renders.all()],
+                deliverable.spec_version_id,
+                deliverable.timeline_id,
+            ),
+            "attempts": [_row(deliverable, attempt, ribbons, worst) for attempt in deliverable.renders.all()],
+        }
+        for deliverable in deliverables
+    ]
+    active = any(row.is_active for entry in grid for row in entry["attempts"])
+    return render(
+        request,
+        "jobs/job.html",
+        {"job": found, "timelines": found.timelines.all(), "grid": grid, "refresh_ms": _REFRESH_MS if active else 0},
+    )
+
+
+@permission_required("jobs.add_deliverable", raise_exception=True)
+def new_deliverable(request: HttpRequest, job_id: int) -> HttpResponse:
+    """Add a deliverable to a job."""
+    found = get_object_or_404(Job, pk=job_id)
+    form = DeliverableForm(request.POST or None, job=found)
+    if request.method == "POST" and form.is_valid():
+        services.add_deliverable(form.save(commit=False), by=signed_in(request))
+        return redirect("job", found.pk)
+    context = {"form": form, "heading": "New deliverable", "action": "Add it", "job": found}
+    return render(request, "jobs/form.html", context)
+
+
+@permission_required("jobs.add_render", raise_exception=True)
+def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
+    """Take a file in for a deliverable, or check it by a spec alone."""
+    file = get_object_or_404(MediaFile.objects.select_related("inspection"), pk=file_id)
+    if request.method == "POST":
+        if request.POST.get("deliverable"):
+            deliverable = get_object_or_404(Deliverable, pk=asked_id(request.POST, "deliverable"))
+            return redirect("check", services.take_in(file, deliverable, by=signed_in(request)).pk)
+        if request.POST.get("spec_version"):
+            version = get_object_or_404(SpecVersion, pk=asked_id(request.POST, "spec_version"))
+            return redirect("check", open_check(file, version, by=signed_in(request)).pk)
+        messages.error(request, "Choose a deliverable or a spec.")
+    context = {
+        "file": file,
+        "suggestion": services.suggest(file.name),
+        "deliverables": Deliverable.objects.select_related("job", "spec_version__spec").order_by("job__title", "name"),
+        "versions": SpecVersion.objects.filter(published_at__isnull=False).select_related("spec"),
+    }
+    return render(request, "jobs/take_in.html", context)

@@ -1,0 +1,89 @@
+"""Ribbons: the worst finding of each group of characteristics."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.db.models import F
+
+from brisk_core.facts import Group
+from brisk_web.checks.models import Check, Finding
+
+#: From worst to best.
+SEVERITY = ("fail", "caution", "not measured", "waived", "pass")
+
+_NOTED = {"fail": "unmet", "caution": "unmet", "not measured": "not measured"}
+_MOST_NAMED = 3  # lines named beside a verdict
+_VERBS = (
+    ("fail", "fails", "fail"),
+    ("not measured", "is not measured", "are not measured"),
+    ("caution", "gives caution", "give caution"),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cell:
+    """One cell of a ribbon."""
+
+    group: str
+    outcome: str
+    passed: int
+    lines: int
+
+
+def worst(outcomes: Iterable[str]) -> str:
+    """Return the worst of some outcomes."""
+    return min(outcomes, key=SEVERITY.index)
+
+
+def ribbon_of(rows: Iterable[tuple[str, str]]) -> list[Cell]:
+    """Return the cells of (group, outcome) rows, in the order of the registry's groups."""
+    by_group: dict[str, list[str]] = defaultdict(list)
+    for group, outcome in rows:
+        by_group[group].append(outcome)
+    return [
+        Cell(
+            group=group.value,
+            outcome=worst(by_group[group.value]),
+            passed=by_group[group.value].count("pass"),
+            lines=len(by_group[group.value]),
+        )
+        for group in Group
+        if group.value in by_group
+    ]
+
+
+def ribbons_of(checks: Iterable[Check]) -> dict[int, list[Cell]]:
+    """Return the ribbons of several checks by id, in one query."""
+    rows: dict[int, list[tuple[str, str]]] = defaultdict(list)
+    found = Finding.objects.filter(check_record__in=[check.pk for check in checks])
+    for check_id, group, outcome in found.order_by("position").values_list("check_record_id", "group", "outcome"):
+        rows[check_id].append((group, outcome))
+    return {check_id: ribbon_of(pairs) for check_id, pairs in rows.items()}
+
+
+def worst_lines(checks: Iterable[Check]) -> dict[int, list[str]]:
+    """Return the labels of the lines that decide each check's verdict, at most three, by check id; none for a pass."""
+    labels: dict[int, list[str]] = defaultdict(list)
+    deciding = Finding.objects.filter(check_record__in=[check.pk for check in checks]).exclude(outcome="pass")
+    for check_id, label in (
+        deciding.filter(outcome=F("check_record__verdict")).order_by("position").values_list("check_record_id", "label")
+    ):
+        if len(labels[check_id]) < _MOST_NAMED:
+            labels[check_id].append(label)
+    return labels
+
+
+def verdict_words(check: Check) -> str:
+    """Return the verdict in words, such as "3 of 46 lines fail"."""
+    lines = sum(check.counts.values())
+    if not check.verdict:
+        return "not judged yet"
+    for outcome, one, many in _VERBS:
+        if count := check.counts.get(outcome, 0):
+            if check.verdict == "pass":  # what is open are notes, which do not count
+                return f"passes, with {count} note{'' if count == 1 else 's'} {_NOTED[outcome]}"
+            return f"{count} of {lines} lines {one if count == 1 else many}"
+    return f"all {lines} lines pass"

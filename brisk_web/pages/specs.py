@@ -1,0 +1,123 @@
+"""Pages: the shelf of specs, one spec's sheet, its document."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth.decorators import permission_required
+from django.db.models import Q
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_http_methods
+
+from brisk_core.errors import Mistake, SpecRefused
+from brisk_core.facts import Group
+from brisk_core.spec import Line, parse_spec
+from brisk_web.accounts.people import signed_in
+from brisk_web.shelf.models import Spec, SpecVersion
+from brisk_web.shelf.services import document_as_yaml, publish
+from brisk_web.ui.asking import whole, words
+
+
+@require_GET
+def spec_list(request: HttpRequest) -> HttpResponse:
+    """The shelf."""
+    wanted = words(request.GET, "q")
+    versions = (
+        SpecVersion.objects.filter(published_at__isnull=False)
+        .select_related("spec")
+        .order_by("spec__name", "-number")
+        .distinct("spec__name")
+    )
+    if wanted:
+        versions = versions.filter(
+            Q(spec__name__icontains=wanted) | Q(spec__family__iexact=wanted) | Q(source__icontains=wanted)
+        )
+    context = {"versions": versions[:200], "wanted": wanted, "today": timezone.localdate()}
+    return render(request, "shelf/spec_list.html", context)
+
+
+def _version(slug: str, number: int | None) -> SpecVersion:
+    spec = get_object_or_404(Spec, slug=slug)
+    if number is None:
+        if spec.current is None:
+            raise Http404
+        return spec.current
+    return get_object_or_404(SpecVersion.objects.select_related("spec"), spec=spec, number=number)
+
+
+@require_GET
+def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
+    """One version of a spec, line by line."""
+    version = _version(slug, whole(request.GET.get("version")))
+    groups: dict[str, list[Line]] = {}
+    document = version.parsed()
+    for group in Group:
+        lines = [line for line in document.lines if line.row.group is group]
+        if lines:
+            groups[group.value] = lines
+    context = {
+        "version": version,
+        "groups": groups.items(),
+        "versions": version.spec.versions.filter(published_at__isnull=False),
+        "behind": version.spec.versions.filter(number__lt=version.number, checks__isnull=False).count()
+        if version == version.spec.current
+        else 0,
+        "overdue": bool(version.review_by and version.review_by < timezone.localdate()),
+    }
+    return render(request, "shelf/spec_sheet.html", context)
+
+
+@require_GET
+def spec_document(request: HttpRequest, slug: str, number: int, kind: str) -> HttpResponse:
+    """The document of a version as YAML or JSON."""
+    version = _version(slug, number)
+    if kind == "json":
+        return JsonResponse(version.document)
+    if kind != "yaml":
+        raise Http404
+    return HttpResponse(document_as_yaml(version.document), content_type="application/yaml; charset=utf-8")
+
+
+_EXAMPLE = """brisk_spec: 1
+id: new-spec
+name: New spec
+family: web
+source: Where the requirements come from, with edition or section
+issued: {today}
+lines:
+  - id: frame-rate
+    characteristic: picture.frame_rate
+    condition: {{ equals: 25 }}
+    why: What goes wrong otherwise.
+    remedy: What to change.
+"""
+
+
+@require_http_methods(["GET", "POST"])
+@permission_required("shelf.add_specversion", raise_exception=True)
+def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
+    """Write a spec, or the next version of one, as a document; it is read as strictly as from a file."""
+    current = _version(slug, None) if slug else None
+    text = document_as_yaml(current.document) if current else _EXAMPLE.format(today=timezone.localdate())
+    mistakes: list[Mistake] = []
+    lines = None
+    if request.method == "POST":
+        text = request.POST.get("document", "")
+        try:
+            document = parse_spec(text)
+            lines = len(document.lines)
+            if current and document.id != slug:
+                mistakes.append(
+                    Mistake(place="id", says=f"met {document.id!r}; expected {slug!r}, which never changes")
+                )
+            elif not current and Spec.objects.filter(slug=document.id).exists():
+                mistakes.append(Mistake(place="id", says=f"there is a spec {document.id!r} already; change that one"))
+            elif "publish" in request.POST:
+                version = publish(document, by=signed_in(request))
+                messages.success(request, f"Published {version}")
+                return redirect("spec", version.spec.slug)
+        except SpecRefused as error:
+            mistakes = list(error.mistakes)
+    context = {"current": current, "text": text, "mistakes": mistakes, "lines": lines}
+    return render(request, "shelf/write_spec.html", context, status=422 if mistakes else 200)

@@ -1,0 +1,248 @@
+"""Every address of the application: who may come in, and what no input of any kind can do. Derived from the URLs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase, override_settings
+from django.urls import URLPattern, get_resolver, reverse
+
+from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
+from brisk_web.captions.models import CaptionFile, Pairing
+from brisk_web.checks.services import open_check
+from brisk_web.edits.services import import_timeline
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import take_in
+from brisk_web.jobs.tests.test_jobs import EDL
+from brisk_web.masters.models import Comparison
+from brisk_web.stems.models import StemCheck
+from brisk_web.storage.models import Upload
+from brisk_web.testing import HouseMixin, spec_version
+
+#: Who is let in to what writes, or to a form that does. Whatever is not named here is only read, by everybody signed
+#: in, and answers no POST. A new address that writes is refused by the tests until it stands here.
+WRITES: dict[str, str] = {
+    "new-job": OPERATOR,
+    "new-deliverable": OPERATOR,
+    "import-timeline": OPERATOR,
+    "set-range": OPERATOR,
+    "register-file": OPERATOR,
+    "take-in": OPERATOR,
+    "inspect-again": OPERATOR,
+    "inspect-outdated": OPERATOR,
+    "cancel-inspection": OPERATOR,
+    "begin-stems": OPERATOR,
+    "cancel-stems": OPERATOR,
+    "uploads": OPERATOR,
+    "upload": OPERATOR,
+    "compare": OPERATOR,
+    "cancel-comparison": OPERATOR,
+    "add-captions": OPERATOR,
+    "drop-captions": OPERATOR,
+    "add-root": LEAD,
+    "new-spec": LEAD,
+    "change-spec": LEAD,
+    "judge-again": LEAD,
+}
+#: Those of them that a GET reaches as well: forms.
+FORMS = {"new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload"}
+#: What writes by another method than POST.
+METHODS = {"upload": "delete"}
+OPEN = {"sign-in", "sign-out"}
+ROLES = (VIEWER, OPERATOR, LEAD)
+
+HOSTILE = (
+    "", "0", "-1", "x", "1 OR 1=1", "9" * 19, "9" * 5000, "²", "٣", "1.5", "\x00", "../../etc", "/", "a" * 3000, "\u202e", "😀",
+    "<script>", "{{7*7}}", "nan", "[]", "\r\n", "1," * 50,
+)  # fmt: skip
+#: Every name of a parameter that a page reads; a test of the sources holds this list to what they really read.
+NAMES = (
+    "q", "page", "before", "sort", "fact", "is", "value", "with", "master", "show", "file", "back", "captions", "view", "x", "y",
+    "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
+    "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
+    "naming_rule", "due_at", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces",
+)  # fmt: skip
+
+
+def addresses() -> Iterator[URLPattern]:
+    """Every address of ours; those of the admin are Django's own."""
+    for pattern in get_resolver().url_patterns:
+        if isinstance(pattern, URLPattern) and pattern.name:
+            yield pattern
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Furnished:
+    """Ids of one of everything."""
+
+    values: dict[str, Any]
+
+    def address(self, pattern: URLPattern, **instead: Any) -> str:
+        """The address of a pattern, with what is there or something else in its place."""
+        wanted = {key: instead.get(key, self.values[key]) for key in pattern.pattern.converters}
+        return reverse(pattern.name, kwargs=wanted)
+
+
+class FurnishedTestCase(HouseMixin, TestCase):
+    """A house with one of everything."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        by = self.people[OPERATOR]
+        version = spec_version()
+        job = Job.objects.create(title="Canal")
+        timeline = import_timeline(job, SimpleUploadedFile("a.edl", EDL), {"rate": "25"}, by=by)
+        deliverable = Deliverable.objects.create(job=job, name="Wide", spec_version=version, timeline=timeline)
+        file = self.media("a.mp4", frames=4)
+        other = self.media("b.mp4", frames=5)
+        check = take_in(file, deliverable, by=by)
+        open_check(other, version, by=by)
+        captions = CaptionFile.objects.create(source=other, name="a.srt")
+        pairing = Pairing.objects.create(media_file=file, captions=captions)
+        assert file.inspection
+        assert other.inspection
+        comparison = Comparison.objects.create(inspection=file.inspection, master=other.inspection, engine="x")
+        upload = Upload.objects.create(owner=by, name="c.mp4", size=3)
+        stem_check = StemCheck.objects.create(mix=file)
+        self.house = Furnished(
+            values={
+                "job_id": job.pk, "timeline_id": timeline.pk, "root_id": self.root.pk, "file_id": file.pk, "number": 1,
+                "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
+                "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
+                "pairing_id": pairing.pk,
+            }
+        )  # fmt: skip
+
+
+class DoorTest(FurnishedTestCase):
+    def test_every_address_asks_for_a_sign_in(self) -> None:
+        for pattern in addresses():
+            if pattern.name not in OPEN:
+                for method in (self.client.get, self.client.post):
+                    answer = method(self.house.address(pattern))
+                    self.assertEqual(answer.status_code, 302, pattern.name)
+                    self.assertTrue(answer["Location"].startswith("/sign-in"), pattern.name)
+
+    def test_what_writes_lets_in_whom_it_should_and_nobody_below(self) -> None:
+        for pattern in addresses():
+            if pattern.name in OPEN:
+                continue
+            least = WRITES.get(pattern.name)
+            for role in ROLES:
+                self.sign_in(role)
+                write = getattr(self.client, METHODS.get(pattern.name, "post"))
+                answer = write(self.house.address(pattern))
+                refused = answer.status_code
+                if least is None:
+                    self.assertEqual(refused, 405, f"{pattern.name}: a POST is answered; who may send it?")
+                elif ROLES.index(role) < ROLES.index(least):
+                    self.assertEqual(refused, 403, f"{pattern.name} by a {role}")
+                else:
+                    self.assertNotIn(refused, (403, 500), f"{pattern.name} by a {role}")
+
+    def test_pages_that_only_show_are_open_to_every_role_and_forms_are_not(self) -> None:
+        for pattern in addresses():
+            if pattern.name in OPEN:
+                continue
+            for role in ROLES:
+                self.sign_in(role)
+                status = self.client.get(self.house.address(pattern)).status_code
+                if pattern.name not in WRITES:
+                    self.assertIn(status, (200, 400, 404), f"{pattern.name} for a {role}")
+                elif pattern.name in FORMS and ROLES.index(role) < ROLES.index(WRITES[pattern.name]):
+                    self.assertEqual(status, 403, f"{pattern.name} for a {role}")
+                elif pattern.name not in FORMS:
+                    self.assertIn(status, (403, 405), f"{pattern.name} for a {role}")
+
+
+@override_settings(DEBUG=False)
+class HostileTest(FurnishedTestCase):
+    """No input of any kind gives an error of ours."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in(LEAD)
+        self.client.raise_request_exception = False
+        self.broken: list[str] = []
+
+    def ask(self, method: str, address: str, data: dict[str, Any], says: str) -> None:
+        answer = getattr(self.client, method)(address, data)
+        if answer.status_code >= 500:
+            self.broken.append(f"{method} {address} with {says}")
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.broken, [])
+        super().tearDown()
+
+    def test_every_parameter_of_every_address_with_hostile_values(self) -> None:
+        for pattern in addresses():
+            if pattern.name in ("sign-out", "upload", "clip", "frame", "strip", "samples"):
+                continue
+            address = self.house.address(pattern)
+            for value in HOSTILE:
+                data = dict.fromkeys(NAMES, value)
+                self.ask("get", address, data, f"{value[:20]!r} everywhere")
+                if pattern.name in WRITES:
+                    self.ask("post", address, data, f"{value[:20]!r} everywhere")
+
+    def test_the_bench_with_hostile_values(self) -> None:
+        for pattern in addresses():
+            if pattern.name in ("clip", "frame", "strip", "samples"):
+                for value in HOSTILE:
+                    self.ask("get", self.house.address(pattern), dict.fromkeys(NAMES, value), repr(value[:20]))
+
+    def test_one_parameter_at_a_time(self) -> None:
+        for name in (
+            "files",
+            "jobs",
+            "specs",
+            "browse-root",
+            "captions",
+            "against",
+            "take-in",
+            "side-by-side",
+            "stems",
+        ):
+            pattern = next(one for one in addresses() if one.name == name)
+            for parameter in NAMES:
+                for value in ("a\x00", "²"):
+                    self.ask("get", self.house.address(pattern), {parameter: value}, f"{parameter}={value!r}")
+
+    def test_ids_that_are_not_there(self) -> None:
+        for pattern in addresses():
+            for key, kind in pattern.pattern.converters.items():
+                if "Int" in type(kind).__name__ and pattern.name not in OPEN:
+                    for number in (0, 999_999, 2**63 - 1, 2**63, 10**30):
+                        address = self.house.address(pattern, **{key: number})
+                        self.ask("get", address, {}, f"{key} {number}")
+                        self.ask("post", address, {}, f"{key} {number}")
+
+    def test_files_in_the_place_of_texts_and_texts_in_the_place_of_files(self) -> None:
+        for pattern in addresses():
+            if pattern.name in WRITES and pattern.name != "upload":
+                address = self.house.address(pattern)
+                for name in NAMES:
+                    self.ask("post", address, {name: SimpleUploadedFile("\x1f.srt", b"\x00\xff")}, f"a file as {name}")
+
+    def test_headers_of_uploads(self) -> None:
+        for value in HOSTILE:
+            plain = value.encode("latin-1", "replace").decode("latin-1").replace("\r", "").replace("\n", "")
+            headers = {"Tus-Resumable": "1.0.0", "Upload-Length": plain, "Upload-Metadata": f"filename {plain}"}
+            self.assertLess(self.client.post("/intake/uploads/", headers=headers).status_code, 500, repr(value))
+
+    def test_every_name_that_a_page_reads_is_tried(self) -> None:
+        import re
+        from pathlib import Path
+
+        import brisk_web.pages
+
+        read: set[str] = set()
+        for path in Path(brisk_web.pages.__file__).parent.glob("*.py"):
+            text = path.read_text()
+            read |= set(re.findall(r"request\.(?:GET|POST|FILES)(?:\.get|\.getlist)?[(\[]\"(\w+)\"", text))
+            read |= set(re.findall(r"(?:asked_id|words)\([\w.]+, \"(\w+)\"\)", text))
+        self.assertGreater(len(read), 15)
+        self.assertLessEqual(read, set(NAMES))

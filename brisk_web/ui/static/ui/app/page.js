@@ -1,0 +1,53 @@
+// What pages with a playhead share: the address that keeps their state, asking how far work is, and keys.
+const POLL = 1000; // milliseconds between two looks while work runs
+const SETTLE = 150; // milliseconds after which a state that has not changed again is kept in the address
+
+// Keeps values in the address; an empty one is left out of it. One timer a page: the last call counts.
+export const remember = (timers, values) => {
+  clearTimeout(timers.address);
+  timers.address = setTimeout(() => history.replaceState(null, "", withValues(location.href, values())), SETTLE);
+};
+
+export const withValues = (address, values) => {
+  const changed = new URL(address);
+  for (const [name, value] of Object.entries(values)) {
+    if (value === null || value === undefined || value === "") changed.searchParams.delete(name);
+    else changed.searchParams.set(name, value);
+  }
+  return changed;
+};
+
+// Asks how far work is and shows it on a component; ``isOver`` says of an answer whether to stop, after doing its part.
+export const followWork = (component, address, isOver) => {
+  const ask = async () => {
+    try {
+      const state = await (await fetch(address)).json();
+      component.progressWords = state.words;
+      component.progressStyle = { width: `${(state.share * 100).toFixed(1)}%` };
+      if (await isOver(state)) return;
+    } catch {
+      component.progressWords = "no answer from the house, trying again";
+    }
+    component.timers.poll = setTimeout(ask, POLL);
+  };
+  ask();
+};
+
+// Does what a key stands for, unless it is meant for a field that is being written in.
+export const doKey = (event, does) => {
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.target.matches("input[type=search], input[type=text], textarea, select")) {
+    if (event.key === "Escape") event.target.blur();
+    return;
+  }
+  const act = does[event.key];
+  if (!act) return;
+  event.preventDefault();
+  act();
+};
+
+// The nearest of some places after or before a frame, in the order of time; undefined where there is none.
+export const nextPlace = (places, frame, by) => {
+  const ordered = [...new Set(places)].sort((one, other) => one - other);
+  return by > 0 ? ordered.find((at) => at > frame) : ordered.filter((at) => at < frame).pop();
+};

@@ -1,0 +1,50 @@
+"""The row of a piece of work: its state, its progress, and the fence against workers thought dead."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.utils import timezone
+
+
+class Work(models.Model):
+    """A piece of work that a worker does and a page waits for."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued", "in queue"
+        RUNNING = "running", "running"
+        DONE = "done", "done"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+
+    ACTIVE = (State.QUEUED, State.RUNNING)
+    OVER = (State.DONE, State.FAILED, State.CANCELLED)
+
+    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
+    attempt = models.PositiveIntegerField(default=0)  # fences writes: only the newest try at the work may write
+    tries = models.PositiveSmallIntegerField(default=0)  # at this stage, since somebody asked for it
+    done = models.BigIntegerField(default=0)  # of ``total``
+    total = models.BigIntegerField(default=0)
+    error = models.TextField(default="", blank=True)
+    created_at = models.DateTimeField(auto_now_add=True)
+    queued_at = models.DateTimeField(default=timezone.now)  # since when it waits, or waited
+    started_at = models.DateTimeField(null=True)  # of the first try
+    beat_at = models.DateTimeField(null=True)  # the worker's newest sign of life
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        abstract = True
+
+    @property
+    def is_active(self) -> bool:
+        """Is it waiting or running?"""
+        return self.state in self.ACTIVE
+
+    @property
+    def is_over(self) -> bool:
+        """Has it ended, one way or another?"""
+        return self.state in self.OVER
+
+    @property
+    def share(self) -> float:
+        """How much is done, 0 to 1."""
+        return min(self.done / self.total, 1.0) if self.total else 0.0

@@ -1,0 +1,76 @@
+"""The sweep: finds what was lost when a worker, a task or a transaction was, and sets it going again."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from brisk_web.work.kernel import KINDS
+
+log = logging.getLogger(__name__)
+
+SILENT_S = 30.0  # a worker that has given no sign of life for so long is dead
+FORGOTTEN_S = 10.0  # a row that has waited so long has had time for its task to be put into the queue
+
+#: What upper applications mend by themselves at every sweep; each returns how many things it mended.
+MENDERS: list[Callable[[], int]] = []
+
+
+#: What upper applications tidy by themselves every hour; each returns how many things it removed.
+KEEPERS: list[Callable[[], int]] = []
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Swept:
+    """What one sweep did."""
+
+    taken_up: int  #: rows of dead workers that wait again
+    given_up: int  #: rows that killed too many workers
+    knocked: int  #: rows that waited without a task
+    mended: int  #: what menders did
+
+
+def mender(mend: Callable[[], int]) -> Callable[[], int]:
+    """Register a function that is called at every sweep."""
+    MENDERS.append(mend)
+    return mend
+
+
+def keeper(tidy: Callable[[], int]) -> Callable[[], int]:
+    """Register a function that is called every hour."""
+    KEEPERS.append(tidy)
+    return tidy
+
+
+def tidy_up() -> int:
+    """Have everybody tidy; return how many things were removed."""
+    removed = sum(tidy() for tidy in KEEPERS)
+    if removed:
+        log.info("tidied: %d things", removed)
+    return removed
+
+
+def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Swept:
+    """Look at the rows of every kind of work; set going again what waits without a task or runs without a worker."""
+    taken_up = given_up = knocked = 0
+    for kind in KINDS:
+        for pk in list(kind.silent(silent_s).values_list("pk", flat=True)):
+            with transaction.atomic():
+                # A row that its worker is just ending is locked by it, and so not silent at all.
+                row = kind.silent(silent_s).select_for_update(of=("self",), skip_locked=True).filter(pk=pk).first()
+                if row is None:
+                    continue
+                if kind.take_up(row):
+                    taken_up += 1
+                else:
+                    given_up += 1
+        for pk in list(kind.forgotten(forgotten_s).values_list("pk", flat=True)):
+            kind.knock(pk)
+            knocked += 1
+    swept = Swept(taken_up=taken_up, given_up=given_up, knocked=knocked, mended=sum(mend() for mend in MENDERS))
+    if any((taken_up, given_up, knocked, swept.mended)):
+        log.warning("sweep: %s", swept)
+    return swept

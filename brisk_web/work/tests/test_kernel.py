@@ -1,0 +1,269 @@
+"""The kernel, held by one kind of work in the place of all: two workers, kills, cancels and races."""
+
+from __future__ import annotations
+
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+from unittest import mock
+
+from django.db import connection, transaction
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from brisk_core import sandbox
+from brisk_core.errors import UnreadableFile
+from brisk_web.stems.adding_up import add_up
+from brisk_web.stems.models import StemCheck
+from brisk_web.storage.models import MediaFile
+from brisk_web.testing import QueueTestCase
+from brisk_web.work import kernel, sweep
+from brisk_web.work.kernel import KINDS, MOST_TRIES, Claim, Overtaken
+
+
+class KernelTest(QueueTestCase):
+    """Rows are the truth, a task is only a knock on the door."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        file = MediaFile.objects.create(root=self.root, path="a.wav", name="a.wav", size=1, modified_ns=1)
+        self.row = StemCheck.objects.create(mix=file)
+        self.done: list[int] = []
+
+    def doing(self, do: Any = None) -> Any:
+        """Let the work be ``do``; by itself it notes its row and ends."""
+
+        def note(claim: Claim[StemCheck]) -> None:
+            self.done.append(claim.row.pk)
+            claim.end(document={"right": True})
+
+        return mock.patch.object(add_up, "do", do or note)
+
+    def state(self) -> tuple[str, int, int]:
+        self.row.refresh_from_db()
+        return self.row.state, self.row.attempt, self.row.tries
+
+    def age(self, **more: Any) -> None:
+        """Let the row have waited for a minute."""
+        StemCheck.objects.update(queued_at="2026-01-01T00:00Z", **more)
+
+    def jobs(self) -> int:
+        return ProcrastinateJob.objects.filter(status="todo", task_name=add_up.name).count()
+
+    def test_a_knock_is_heard_after_the_commit_and_never_before(self) -> None:
+        with transaction.atomic():
+            add_up.knock(self.row.pk)
+            self.assertEqual(self.jobs(), 0)
+        self.assertEqual(self.jobs(), 1)
+        with self.assertRaises(KeyError), transaction.atomic():
+            add_up.knock(self.row.pk)
+            raise KeyError
+        self.assertEqual(self.jobs(), 1)
+        with self.doing():
+            self.work()
+        self.assertEqual((self.done, self.state()), ([self.row.pk], ("done", 1, 1)))
+
+    def test_a_knock_from_inside_a_worker_waits_for_the_commit_as_well(self) -> None:
+        seen: list[int] = []
+        other = StemCheck.objects.create(mix=self.row.mix)
+
+        def plant(claim: Claim[StemCheck]) -> None:
+            if claim.row.pk == self.row.pk:
+                with transaction.atomic():
+                    add_up.knock(other.pk)
+                    seen.append(self.jobs())
+                    claim.end()
+            else:
+                seen.append(-1)
+                claim.end()
+
+        with self.doing(plant):
+            add_up.knock(self.row.pk)
+            self.work()
+        self.assertEqual(seen, [0, -1])
+
+    def test_a_doubled_task_does_nothing(self) -> None:
+        for _ in range(3):
+            add_up.knock(self.row.pk)
+        with self.doing():
+            self.work()
+            add_up.run(self.row.pk)
+        self.assertEqual((self.done, self.state()), ([self.row.pk], ("done", 1, 1)))
+
+    def test_of_two_workers_at_one_row_one_gets_it(self) -> None:
+        start = threading.Barrier(8)
+
+        def run(_: int) -> bool:
+            try:
+                start.wait()
+                return add_up.claim(self.row.pk) is not None
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(8) as pool:
+            got = list(pool.map(run, range(8)))
+        self.assertEqual((got.count(True), self.state()), (1, ("running", 1, 1)))
+
+    def test_a_lost_task_is_found_and_one_that_is_there_is_left_alone(self) -> None:
+        add_up.knock(self.row.pk)
+        self.age()
+        self.assertEqual(sweep.sweep().knocked, 0)
+        self.lose_tasks()
+        self.assertEqual(sweep.sweep().knocked, 1)
+        self.assertEqual(sweep.sweep().knocked, 0)
+        with self.doing():
+            self.work()
+        self.assertEqual(self.state(), ("done", 1, 1))
+
+    def test_a_row_that_has_just_been_queued_is_given_time(self) -> None:
+        self.assertEqual(sweep.sweep().knocked, 0)
+        self.assertEqual(sweep.sweep(forgotten_s=0).knocked, 1)
+
+    def test_a_worker_killed_between_fetching_and_claiming_leaves_a_row_that_is_found(self) -> None:
+        add_up.knock(self.row.pk)
+        with connection.cursor() as cursor:  # fetched by a worker that is gone
+            cursor.execute("UPDATE procrastinate_jobs SET status = 'doing', worker_id = NULL")
+        self.age()
+        self.assertEqual(sweep.sweep().knocked, 0)  # the task may be running yet
+        self.run_sweep_task()
+        self.assertEqual(self.jobs(), 1)
+        with self.doing():
+            self.work()
+        self.assertEqual(self.state(), ("done", 1, 1))
+
+    def run_sweep_task(self) -> None:
+        """Do the periodic task itself, in a worker."""
+        from brisk_web.work.tasks import sweep_task
+
+        with ThreadPoolExecutor(1) as pool:  # a worker of its own queue: what it knocks for stays
+            pool.submit(lambda: sweep_task.defer(timestamp=0)).result()
+            pool.submit(self._work, ["watch"]).result()
+
+    def test_a_dead_worker_is_followed_three_times_and_every_try_is_counted_by_itself(self) -> None:
+        for tries in range(1, MOST_TRIES + 1):
+            claim = add_up.claim(self.row.pk)
+            assert claim
+            self.assertEqual(sweep.sweep().taken_up, 0)  # it has just given a sign of life
+            StemCheck.objects.update(beat_at="2026-01-01T00:00Z")
+            swept = sweep.sweep()
+            self.assertEqual((swept.taken_up, swept.given_up), (1, 0) if tries < MOST_TRIES else (0, 1))
+            with self.assertRaises(Overtaken):
+                claim.end(document={})
+        self.assertEqual(self.state(), ("failed", 3, 3))
+        self.assertEqual(self.row.error, "the worker died 3 times while adding up")
+
+    def test_a_row_that_is_asked_for_again_has_all_its_tries(self) -> None:
+        StemCheck.objects.update(state="failed", tries=3, attempt=5, error="x")
+        self.row.refresh_from_db()
+        self.assertTrue(add_up.queue(self.row))
+        self.assertFalse(add_up.queue(self.row))  # it waits already
+        self.assertEqual((self.state(), self.row.error), (("queued", 5, 0), ""))
+        with self.doing():
+            self.work()
+        self.assertEqual(self.state(), ("done", 6, 1))
+
+    def test_asking_and_progress_are_signs_of_life(self) -> None:
+        claim = add_up.claim(self.row.pk)
+        assert claim
+        for sign in (lambda: claim.progress(1, 2), claim.should_stop):
+            StemCheck.objects.update(beat_at="2026-01-01T00:00Z")
+            claim._beat = claim._reported = 0.0
+            sign()
+            self.assertEqual(sweep.sweep().taken_up, 0)
+        self.row.refresh_from_db()
+        self.assertEqual((self.row.done, self.row.total), (1, 2))
+
+    def test_a_row_that_its_worker_is_just_ending_is_not_swept(self) -> None:
+        claim = add_up.claim(self.row.pk)
+        assert claim
+        StemCheck.objects.update(beat_at="2026-01-01T00:00Z")
+        inside, outside = threading.Event(), threading.Event()
+
+        def end() -> None:
+            try:
+                with transaction.atomic():
+                    claim.end(document={})
+                    inside.set()
+                    outside.wait(10)
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(1) as pool:
+            ending = pool.submit(end)
+            inside.wait(10)
+            self.assertEqual(sweep.sweep().taken_up, 0)
+            outside.set()
+            ending.result()
+        self.assertEqual(self.state()[0], "done")
+
+    def test_cancelling_stops_what_waits_and_what_runs_and_nothing_else(self) -> None:
+        self.assertTrue(kernel.cancel(self.row))
+        self.assertFalse(kernel.cancel(self.row))
+        self.assertIsNone(add_up.claim(self.row.pk))
+        add_up.queue(self.row)
+
+        def cancelled_while(claim: Claim[StemCheck]) -> None:
+            self.assertFalse(claim.should_stop())
+            kernel.cancel(StemCheck.objects.get(pk=claim.row.pk))
+            self.assertTrue(claim.should_stop())
+            with self.assertRaises(Overtaken):
+                claim.progress(2, 2)
+            raise sandbox.Cancelled("reading was cancelled")
+
+        with self.doing(cancelled_while):
+            self.work()
+        self.assertEqual((self.state()[0], self.row.document), ("cancelled", None))
+        StemCheck.objects.update(state="done")
+        self.assertFalse(kernel.cancel(self.row))
+        self.assertEqual(self.state()[0], "done")
+
+    def test_refusals_end_with_their_sentence_and_mistakes_with_ours(self) -> None:
+        def refuse(claim: Claim[StemCheck]) -> None:
+            raise UnreadableFile("it is broken")
+
+        def err(claim: Claim[StemCheck]) -> None:
+            raise KeyError("x")
+
+        def forget(claim: Claim[StemCheck]) -> None:
+            return
+
+        mistake = "a mistake of this application stopped adding up; the worker's log has it"
+        for do, says in ((refuse, "it is broken"), (err, mistake), (forget, mistake)):
+            with self.doing(do):
+                try:
+                    add_up.run(self.row.pk)
+                except (KeyError, RuntimeError):
+                    self.assertEqual(says, mistake)
+            self.assertEqual((self.state()[0], self.row.error), ("failed", says))
+            add_up.queue(self.row)
+
+    def test_who_waits_is_told_in_the_transaction_of_the_result(self) -> None:
+        told: list[str] = []
+
+        def fail_to_tell(row: StemCheck) -> None:
+            told.append(row.state)
+            raise KeyError("the listener fails")
+
+        with self.doing(), mock.patch.object(add_up, "ended", fail_to_tell), self.assertRaises(KeyError):
+            add_up.run(self.row.pk)
+        # The result was rolled back with it; the row has failed and says so, and nobody waits for it.
+        self.assertEqual((told, self.state()[0], self.row.document), (["done", "failed"], "failed", None))
+        with mock.patch.object(add_up, "ended", lambda row: told.append(row.state)), self.doing():
+            add_up.queue(self.row)
+            self.work()
+        self.assertEqual((told[2:], self.state()[0]), (["done"], "done"))
+
+    def test_menders_are_called_and_counted(self) -> None:
+        with mock.patch.object(sweep, "MENDERS", [lambda: 2, lambda: 1]):
+            self.assertEqual(sweep.sweep().mended, 3)
+
+    def test_every_row_of_work_belongs_to_a_kind(self) -> None:
+        from django.apps import apps
+
+        from brisk_web.inspections.models import Inspection
+        from brisk_web.work.models import Work
+
+        models = {model for model in apps.get_models() if issubclass(model, Work)}
+        self.assertEqual({kind.model for kind in KINDS}, models)
+        stages = {stage for kind in KINDS if kind.model is Inspection for stage in kind.stages}
+        self.assertEqual(stages, set(Inspection.Stage) - {Inspection.Stage.SCAN})  # that stage is its parts' own
+        self.assertEqual(len({kind.name for kind in KINDS}), len(KINDS))
