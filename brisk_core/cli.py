@@ -26,6 +26,7 @@ from brisk_core.facts import (
     Witness,
     inspection_from_json,
     inspection_to_json,
+    keys,
     spell,
 )
 from brisk_core.master import held_of, ordered_frames, shot_names
@@ -142,7 +143,7 @@ def _read_spec(name: str) -> Spec:
 
 
 def _read_timeline(path: str, inspection: Inspection, rate: str | None) -> Timeline:
-    assumed = inspection.best("picture.frame_rate")
+    assumed = inspection[keys.PICTURE_FRAME_RATE]
     hints: dict[str, Any] = {"rate": rate, "assumed_rate": str(assumed) if assumed else None}
     try:
         if not Path(path).exists():
@@ -189,9 +190,9 @@ def _captions_of(options: argparse.Namespace, inspection: Inspection, folder: Pa
         except (UnreadableFile, CaptionsRefused) as error:
             raise _Refusal(UNREADABLE, str(error)) from error
     url, scan_path = Source.at(options.file).url, folder / "file.scan.npz"
-    if inspection.best("text.captions"):
+    if inspection[keys.TEXT_CAPTIONS]:
         read += sandbox.run("embedded", {"url": url})
-    rate = inspection.best("picture.frame_rate")
+    rate = inspection[keys.PICTURE_FRAME_RATE]
     evidence = evidence_of(load_scan(scan_path), rate) if read and rate and scan_path.exists() else None
     request = {
         "url": url,
@@ -218,7 +219,7 @@ def _against_master(
 ) -> dict[str, Held]:
     """Inspect the master and hold the file against it; a range of the timeline is one of the master too."""
     master = _read(options.master, Depth.FULL, folder / "master.series.npz", folder / "master.scan.npz")
-    rate, frames = master.best("picture.frame_rate"), master.best("picture.frame_count")
+    rate, frames = master[keys.PICTURE_FRAME_RATE], master[keys.PICTURE_FRAME_COUNT]
     request: dict[str, Any] = {
         name: {
             "url": Source.at(url).url,

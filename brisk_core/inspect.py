@@ -72,7 +72,7 @@ def inspect(
         taken = read_packets(source, reading, progress)
         observe_packets(reading, taken)
         series = taken.series
-        reading.builder.observed("file.contradictions", find_contradictions(reading.builder))
+        reading.builder.observed("file.contradictions", tuple(find_contradictions(reading.builder).values()))
         _observe_text_tracks(source, reading.builder)
         if series is not None and series_path is not None:
             save_series(series, series_path)

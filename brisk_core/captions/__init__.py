@@ -10,11 +10,12 @@ from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity
 from brisk_core.captions.embedded import read_embedded
 from brisk_core.captions.placing import Placed, Programme, place, programme_of
 from brisk_core.captions.reading import EXTENSIONS, LARGEST, belongs_to, is_caption_name, read_captions
-from brisk_core.captions.rules import LIMITS, CaptionRow, hold_captions, list_captions, reading_speed
+from brisk_core.captions.rules import CAPTION_REMEDIES, LIMITS, CaptionRow, hold_captions, list_captions, reading_speed
 from brisk_core.captions.ruling import Captioned
 from brisk_core.captions.timing import Evidence, evidence_of
 
 __all__ = [
+    "CAPTION_REMEDIES",
     "EXTENSIONS",
     "LARGEST",
     "LIMITS",

@@ -9,7 +9,7 @@ from fractions import Fraction
 from brisk_core.captions.document import Caption, CaptionDocument, Clock
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode, nominal_frames
-from brisk_core.facts import Inspection
+from brisk_core.facts import Inspection, keys
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,10 +37,10 @@ class Placed:
 
 def programme_of(inspection: Inspection) -> Programme | None:
     """Return rate and length of an inspected file, ``None`` while they are not known."""
-    rate, frames = inspection.best("picture.frame_rate"), inspection.best("picture.frame_count")
+    rate, frames = inspection[keys.PICTURE_FRAME_RATE], inspection[keys.PICTURE_FRAME_COUNT]
     if not rate or not frames:
         return None
-    start = next(iter(inspection.facts["wrapper.start_timecode"].spoken().values()), None)
+    start = next(iter(inspection.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
     return Programme(rate=rate, frames=frames, start=start)
 
 

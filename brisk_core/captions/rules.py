@@ -259,6 +259,9 @@ _RULES: dict[str, tuple[_Rule, Callable[[Fraction], str], str, str]] = {
     ),
 }
 
+#: What to change, by characteristic.
+CAPTION_REMEDIES: dict[str, str] = {id_: remedy for id_, (_, _, _, remedy) in _RULES.items()}
+
 
 def characters(caption: Caption) -> int:
     """Return how many signs a reader sees: marks that sit on others do not count, the end of a line counts as one."""

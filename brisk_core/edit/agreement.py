@@ -11,7 +11,7 @@ from brisk_core.edit.places import hold_chapters, hold_gaps
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
 from brisk_core.exact import Timecode
-from brisk_core.facts import Held, Inspection, Kind, value_to_json
+from brisk_core.facts import Held, Inspection, Kind, keys, value_to_json
 
 _SAME_SHAPE = Fraction(1, 100)  # of a ratio: 16:9 from 704 or 720 samples is one shape
 
@@ -85,7 +85,7 @@ def hold(inspection: Inspection, timeline: Timeline, part: FrameRange | None = N
 
 def _shape(inspection: Inspection, timeline: Timeline) -> Agreement:
     """The shape that is shown: sizes times the shape of their pixels."""
-    found = inspection.best("picture.display_aspect")
+    found = inspection[keys.PICTURE_DISPLAY_ASPECT]
     expected = None
     if timeline.size:
         expected = Fraction(*timeline.size) * (timeline.pixel_aspect or 1)
@@ -95,7 +95,7 @@ def _shape(inspection: Inspection, timeline: Timeline) -> Agreement:
 
 def _start(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:
     expected = timeline.start.plus(part.start) if timeline.start else None
-    spoken = inspection.facts["wrapper.start_timecode"].spoken()
+    spoken = inspection.witnessed(keys.WRAPPER_START_TIMECODE).spoken()
     found: Timecode | None = next(iter(spoken.values()), None)
     agrees = str(expected) == str(found) if expected and found else None
     return Agreement(kind=Kind.TIMECODE, timeline=expected, file=found, agrees=agrees)
@@ -104,10 +104,10 @@ def _start(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agre
 def _length(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:
     """Frames of the range at the file's rate against frames found."""
     expected: int | None = part.length
-    rate: Fraction | None = inspection.best("picture.frame_rate")
+    rate: Fraction | None = inspection[keys.PICTURE_FRAME_RATE]
     if rate is not None and rate != timeline.rate:
         expected = round(part.length * rate / timeline.rate)
-    found = inspection.best("picture.frame_count")
+    found = inspection[keys.PICTURE_FRAME_COUNT]
     if found is None or rate is None:
         return Agreement(kind=Kind.COUNT, timeline=expected, file=found, agrees=None, unit="frames")
     return Agreement(

@@ -19,7 +19,7 @@ from brisk_core.edit.cut_train import TOLERANCE, CutTrain, Observed, lay_cuts
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Shot, Timeline
 from brisk_core.exact import spell_rate
-from brisk_core.facts import Held, Inspection, Sentence, Unheard
+from brisk_core.facts import Held, Inspection, Sentence, Unheard, keys
 
 _FEWEST_CUTS = 2  # that must lie in place before anything is said of the rest
 _REMEDY = "Compare the export's timeline, its version and its in and out points with the order, and export again."
@@ -119,7 +119,7 @@ class Conform:
 def observed_of(inspection: Inspection) -> Observed | None:
     """Return what an inspection saw of the cuts of a file, ``None`` while its pictures are not scanned."""
     cuts, black = (inspection.facts[id_].observed for id_ in ("content.cuts", "content.black"))
-    rate, frames = inspection.best("picture.frame_rate"), inspection.best("picture.frame_count")
+    rate, frames = inspection[keys.PICTURE_FRAME_RATE], inspection[keys.PICTURE_FRAME_COUNT]
     if cuts is None or cuts is Unheard.UNHEARD or rate is None or not frames:
         return None
     dark = () if black is None or black is Unheard.UNHEARD else black

@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.errors import ValueRefused
-from brisk_core.exact import parse_rate, parse_ratio, parse_size
+from brisk_core.exact import parse_rate, parse_ratio, parse_size, read_whole
 
 _SCANS = ("progressive", "interlaced")
 
@@ -60,8 +60,7 @@ def _read_order(value: object) -> str:
 
 
 def _read_sample_rate(value: object) -> int:
-    if isinstance(value, str) and value.isdigit():
-        value = int(value)
-    if not isinstance(value, int) or not 1 <= value <= 1_000_000:
-        raise ValueRefused(f"met {value!r} as a sample rate; expected whole Hz such as 48000")
-    return value
+    number = read_whole(value) if isinstance(value, str) else value
+    if not isinstance(number, int) or not 1 <= number <= 1_000_000:
+        raise ValueRefused(f"met {str(value)[:40]!r} as a sample rate; expected whole Hz such as 48000")
+    return number

@@ -13,7 +13,7 @@ import opentimelineio as otio
 from brisk_core.edit.hints import EditHints
 from brisk_core.edit.timeline import Event, Lane, Mark, Source, Timeline, stack_lanes
 from brisk_core.errors import EditRefused, ValueRefused
-from brisk_core.exact import Timecode, nearest_standard_rate, parse_rate, parse_ratio, parse_size
+from brisk_core.exact import Timecode, nearest_standard_rate, parse_rate, parse_ratio, parse_size, read_whole
 
 _MOST_EVENTS = 200_000
 _DEEPEST = 24  # edits inside edits
@@ -220,8 +220,8 @@ def _choice(stated: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> st
 
 
 def _whole(value: Any) -> int:
-    number = int(value) if isinstance(value, int | str) and str(value).isdigit() else 0
-    if not 1 <= number <= 1_000_000:
+    number = read_whole(str(value)) if isinstance(value, int | str) else None
+    if number is None or not 1 <= number <= 1_000_000:
         raise ValueRefused(f"met {value!r}; expected a whole number above 0")
     return number
 

@@ -7,7 +7,7 @@ from fractions import Fraction
 from brisk_core.edit.cut_train import Observed
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
-from brisk_core.facts import Chapter, Held, Inspection, Sentence, Unheard
+from brisk_core.facts import Chapter, Held, Inspection, Sentence, Unheard, keys
 
 _NEAR = 1  # frames between a gap's edge and the edge of black
 _MOST_TOLD = 6
@@ -56,14 +56,14 @@ def _label(timeline: Timeline, frame: Fraction) -> str:
 
 def hold_chapters(timeline: Timeline, part: FrameRange, inspection: Inspection) -> Held:
     """Hold the marks of the timeline against the chapters of the file; nothing is asked of a file without chapters."""
-    said = inspection.facts["text.chapters"]
+    said = inspection.witnessed(keys.TEXT_CHAPTERS)
     chapters: tuple[Chapter, ...] = ()
     for value in (said.declared, said.observed):
         if value is not None and value is not Unheard.UNHEARD:
             chapters = value
     marks = [mark for mark in timeline.marks if part.start <= mark.start < part.end]
     tolerance = 1 / timeline.rate
-    rate: Fraction = inspection.best("picture.frame_rate") or timeline.rate
+    rate: Fraction = inspection[keys.PICTURE_FRAME_RATE] or timeline.rate
     sentences = []
     for mark in marks:
         time = (mark.start - part.start) / timeline.rate

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brisk_core.edit.timeline import Timeline
 from brisk_core.errors import RangeRefused, ValueRefused
-from brisk_core.exact import Timecode
+from brisk_core.exact import Timecode, read_whole
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,8 +44,8 @@ def parse_range(text: str, timeline: Timeline) -> FrameRange:
 
 
 def _point(text: str, timeline: Timeline) -> int:
-    if text.isdigit():
-        return int(text)
+    if (frame := read_whole(text)) is not None:
+        return frame
     if timeline.start is None:
         raise RangeRefused(
             f"met {text!r}, but the timeline has no start timecode; expected frame numbers such as 0-250"

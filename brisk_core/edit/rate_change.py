@@ -1,4 +1,4 @@
-"""What happens to the frames of a source on the way to another rate: which are repeated, left out or mixed."""
+"""What happens to the frames of a source on the way to another rate: which are repeated, left out or blended."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ class Step:
     """One frame of the target: the source frames it is made of."""
 
     first: int  #: source frame, from 0 at the start of the pattern
-    share: Fraction  #: of the next source frame, when neighbours are mixed; 0 shows the first alone
-    repeats: bool  #: shows the same source frame as the step before, when frames are not mixed
-    skipped: int  #: source frames left out just after this step, when frames are not mixed
+    share: Fraction  #: of the next source frame, when neighbours are blended; 0 shows the first alone
+    repeats: bool  #: shows the same source frame as the step before, when frames are not blended
+    skipped: int  #: source frames left out just after this step, when frames are not blended
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,7 +32,7 @@ class RateChange:
     whole: bool  #: is ``steps`` a whole cycle?
     repeated: Fraction  #: target frames a second that repeat
     dropped: Fraction  #: source frames a second that are left out
-    mixed: Fraction  #: target frames a second that are mixed of two, when neighbours are mixed
+    blended: Fraction  #: target frames a second that are blended from two, when neighbours are blended
 
     @property
     def even(self) -> bool:
@@ -59,7 +59,7 @@ class RateChange:
             parts.append(f"{_number(self.repeated)} repeated")
         if self.dropped:
             parts.append(f"{_number(self.dropped)} left out")
-        return f"{way}: each second {' and '.join(parts)}, or {_number(self.mixed)} mixed of two"
+        return f"{way}: each second {' and '.join(parts)}, or {_number(self.blended)} blended from two"
 
 
 def _percent(change: RateChange) -> str:
@@ -81,7 +81,7 @@ def change_rate(source: Fraction, target: Fraction) -> RateChange:
     ratio = source / target
     cycle = ratio.denominator
     steps = []
-    former = -1
+    previous = -1
     for number in range(min(cycle, _MOST_SHOWN)):
         place = number * ratio
         first, following = floor(place), floor(place + ratio)
@@ -89,15 +89,15 @@ def change_rate(source: Fraction, target: Fraction) -> RateChange:
             Step(
                 first=first,
                 share=place - first,
-                repeats=first == former,
+                repeats=first == previous,
                 skipped=max(following - first - 1, 0),
             )
         )
-        former = first
+        previous = first
     repeated = max(target - source, Fraction(0))
     dropped = max(source - target, Fraction(0))
     # Of the target frames in a cycle, all but the first of each whole step fall between two source frames.
-    mixed = target * Fraction(cycle - 1, cycle)
+    blended = target * Fraction(cycle - 1, cycle)
     return RateChange(
         source=source,
         target=target,
@@ -105,5 +105,5 @@ def change_rate(source: Fraction, target: Fraction) -> RateChange:
         whole=cycle <= _MOST_SHOWN,
         repeated=repeated,
         dropped=dropped,
-        mixed=mixed,
+        blended=blended,
     )

@@ -181,17 +181,17 @@ def _rate(source: Source, events: list[Event], target: Target) -> list[Change]:
             found.append(
                 Change(what="rate", weight=TROUBLE if not change.even else NOTE, says=says, rate_change=change)
             )
-    wandering = source.rate_mode == "variable"
-    if source.rate == target.rate and not wandering:
+    is_variable = source.rate_mode == "variable"
+    if source.rate == target.rate and not is_variable:
         return found
     change = change_rate(source.rate, target.rate)
     near = abs(target.rate / source.rate - 1) < Fraction(1, 500)
-    weight = TROUBLE if wandering or not (change.even or near) else NOTE
-    if wandering:
-        way = f"wandering around {float(source.rate):.3f} to {spell_rate(target.rate)}"
+    weight = TROUBLE if is_variable or not (change.even or near) else NOTE
+    if is_variable:
+        way = f"variable frame rate around {float(source.rate):.3f} to {spell_rate(target.rate)}"
         uneven = abs(float(target.rate - source.rate))
         what = "repeated" if target.rate > source.rate else "left out"
-        says = f"{way}: about {uneven:.1f} frames each second {what} or mixed, at uneven places; conform it first"
+        says = f"{way}: about {uneven:.1f} frames each second {what} or blended, at uneven places; conform it first"
     else:
         says = change.says
     return [Change(what="rate", weight=weight, says=says, rate_change=change), *found]

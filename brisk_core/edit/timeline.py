@@ -109,7 +109,7 @@ class Timeline:
     def shots(self) -> tuple[Shot, ...]:
         """Return what is on screen from cut to cut, upper lanes over lower ones.
 
-        Events that go on where the former one of the same source stopped, at the same speed, are one shot: there is
+        Events that go on where the previous one of the same source stopped, at the same speed, are one shot: there is
         nothing to see at such a join.
         """
         pieces = stack_lanes(self.picture_lanes, self.length)
@@ -175,16 +175,16 @@ def _cover(
 
 def _goes_on(shot: Shot, event: Event | None, start: int, rate: Fraction) -> bool:
     """Does an event show what would have come next in the shot anyway?"""
-    former = shot.event
-    if former is None or event is None:
-        return former is None and event is None
-    if former is event:
+    previous = shot.event
+    if previous is None or event is None:
+        return previous is None and event is None
+    if previous is event:
         return True
-    if former.source is None or former.source != event.source or former.speed != event.speed:
+    if previous.source is None or previous.source != event.source or previous.speed != event.speed:
         return False
-    if former.source_start is None or event.source_start is None:
+    if previous.source_start is None or event.source_start is None:
         return False
-    expected = former.source_start + Fraction(start - former.start) / rate * former.speed
+    expected = previous.source_start + Fraction(start - previous.start) / rate * previous.speed
     return abs(expected + Fraction(event.start - start) / rate - event.source_start) < 1 / (2 * rate)
 
 

@@ -1,4 +1,4 @@
-"""Exact value types of the trade: ``rates``, ``timecode``, ``sizes``, ``bits``, ``durations``."""
+"""Exact value types of the trade: ``whole`` numbers, ``rates``, ``timecode``, ``sizes``, ``bits``, ``durations``."""
 
 from brisk_core.exact.bits import (
     parse_bit_rate,
@@ -28,6 +28,7 @@ from brisk_core.exact.sizes import (
     spell_size,
 )
 from brisk_core.exact.timecode import Timecode, nominal_frames
+from brisk_core.exact.whole import read_whole
 
 __all__ = [
     "STANDARD_RATES",
@@ -46,6 +47,7 @@ __all__ = [
     "parse_size",
     "rate_family",
     "rate_of_steps",
+    "read_whole",
     "spell_bit_rate",
     "spell_bit_rate_exactly",
     "spell_bytes",

@@ -14,7 +14,7 @@ from brisk_core.errors import ValueRefused
 
 
 class RateFamily(enum.Enum):
-    """Rates that convert into one another by whole repeats, without mixing pictures."""
+    """Rates that convert into one another by whole repeats, without blending pictures."""
 
     FILM = "film"  # 24 and its doubles
     FILM_1001 = "film/1.001"  # 24000/1001 and its doubles
@@ -97,7 +97,7 @@ def rate_family(rate: Fraction) -> RateFamily | None:
 
 
 def nearest_standard_rate(measured: Fraction, tolerance: Fraction = STANDARD_TOLERANCE) -> Fraction | None:
-    """Return the standard rate within ``tolerance`` (a share of the rate), ``None`` when the rate is wandering."""
+    """Return the standard rate within ``tolerance`` (a share of the rate), ``None`` for a non-standard rate."""
     nearest = min(STANDARD_RATES, key=lambda rate: abs(rate - measured))
     return nearest if abs(nearest - measured) <= nearest * tolerance else None
 
@@ -115,12 +115,12 @@ def rate_of_steps(mean: Fraction, smallest: int, largest: int, time_base: Fracti
 
 
 def spell_rate(rate: Fraction) -> str:
-    """Return what a person reads: ``25``, ``29.97`` for 30000/1001, ``28.8 (wandering)`` where no standard fits."""
+    """Return what a person reads: ``25``, ``29.97`` for 30000/1001, ``28.8 (non-standard)`` where no standard fits."""
     entry = STANDARD_RATES.get(rate)
     if entry:
         return entry[1]
     if nearest_standard_rate(rate) is None:
-        return f"{float(rate):.3f}".rstrip("0").rstrip(".") + " (wandering)"
+        return f"{float(rate):.3f}".rstrip("0").rstrip(".") + " (non-standard)"
     return f"{rate.numerator}/{rate.denominator}" if rate.denominator != 1 else str(rate.numerator)
 
 

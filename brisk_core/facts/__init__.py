@@ -25,10 +25,12 @@ from brisk_core.facts.kinds import (
     value_to_json,
 )
 from brisk_core.facts.registry import REGISTRY, characteristic
+from brisk_core.facts.words import WORDS, Word
 
 __all__ = [
     "INSPECTION_SCHEMA",
     "REGISTRY",
+    "WORDS",
     "CaptionTrack",
     "Chapter",
     "Characteristic",
@@ -47,6 +49,7 @@ __all__ = [
     "Unheard",
     "Witness",
     "Witnessed",
+    "Word",
     "characteristic",
     "find_contradictions",
     "inspection_from_json",

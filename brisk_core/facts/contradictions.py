@@ -6,7 +6,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import spell_rate_exactly
-from brisk_core.facts.characteristic import Characteristic, Witness
+from brisk_core.facts.characteristic import Characteristic, Stage, Witness
 from brisk_core.facts.inspection import FactsBuilder
 from brisk_core.facts.kinds import Kind, spell
 from brisk_core.facts.registry import REGISTRY
@@ -29,6 +29,7 @@ _COMPARED = (
 _SHAPE_TOLERANCE = Fraction(3, 100)  # two ways to state the shape of standard definition pixels differ by 2.6 %
 _DURATION_TOLERANCE = Fraction(1, 4)  # seconds: sound ends up to a packet later than the pictures
 _FRAME_TOLERANCE = 1
+_SCANNED = (Stage.PICTURES, Stage.SAMPLES)
 
 
 def _agree(builder: FactsBuilder, row: Characteristic, first: Any, second: Any) -> bool:
@@ -47,22 +48,25 @@ def _agree(builder: FactsBuilder, row: Characteristic, first: Any, second: Any) 
     return bool(first == second)
 
 
-def find_contradictions(builder: FactsBuilder) -> tuple[str, ...]:
-    """Return a sentence for each characteristic whose witnesses contradict each other."""
+def find_contradictions(builder: FactsBuilder) -> dict[str, str]:
+    """Return the characteristics whose witnesses contradict each other, by id, with a sentence for each.
+
+    What only the scan of the pictures shows is left out: it is judged by lines of its own.
+    """
     variable = builder.said(Witness.OBSERVED, "picture.rate_mode") == "variable"
-    found = []
+    found = {}
     for id_ in _COMPARED:
         row = REGISTRY[id_]
         said = {witness: builder.said(witness, id_) for witness in Witness}
-        if id_ in _HEADERS_ONLY or (id_ == "picture.frame_rate" and variable):
+        if id_ in _HEADERS_ONLY or row.stage in _SCANNED or (id_ == "picture.frame_rate" and variable):
             said[Witness.OBSERVED] = None
         spoken = [(witness, value) for witness, value in said.items() if value is not None]
         pairs = [(one, other) for index, one in enumerate(spoken) for other in spoken[index + 1 :]]
         if all(_agree(builder, row, one[1], other[1]) for one, other in pairs):
             continue
         words = ", ".join(f"{_WORDS[witness]} {_spell(row, value)}" for witness, value in spoken)
-        found.append(f"{row.label.lower()}: {words}")
-    return tuple(found)
+        found[id_] = f"{row.label.lower()}: {words}"
+    return found
 
 
 def _spell(row: Characteristic, value: Any) -> str:

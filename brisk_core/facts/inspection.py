@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
+from brisk_core.facts import keys
 from brisk_core.facts.characteristic import Characteristic, Stage, Witness
+from brisk_core.facts.keys import Key, Value
 from brisk_core.facts.kinds import value_from_json, value_to_json
 from brisk_core.facts.registry import REGISTRY
 from brisk_core.version import ENGINE
@@ -18,7 +20,7 @@ INSPECTION_SCHEMA = "brisk-sentry/inspection/1"
 
 
 class Depth(enum.Enum):
-    """How far a file has been read; each depth includes the former."""
+    """How far a file has been read; each depth includes the previous."""
 
     HEADERS = "headers"
     PACKETS = "packets"
@@ -77,14 +79,23 @@ class Inspection:
     engine: str = ENGINE
     places: Mapping[str, Mapping[str, str]] = field(default_factory=dict)  #: raw place by id and witness, where known
 
+    def __getitem__(self, key: Key[Value]) -> Value | None:
+        """Return what the strongest witness says of a characteristic, ``None`` where none says anything."""
+        value: Value | None = self.facts[key.id].best
+        return value
+
+    def witnessed(self, key: Key[Any]) -> Witnessed:
+        """Return what the three witnesses say of a characteristic."""
+        return self.facts[key.id]
+
     def best(self, id_: str) -> Any:
-        """Return what the strongest witness says of a characteristic."""
+        """Return what the strongest witness says of a characteristic that is known by its id only."""
         return self.facts[id_].best
 
     @property
     def is_full_range(self) -> bool:
         """Is the picture of full range by the word of the stream, or of the wrapper where the stream is silent?"""
-        said = self.facts["picture.range"]
+        said = self.witnessed(keys.PICTURE_RANGE)
         return bool((said.coded or said.declared) == "full")
 
 

@@ -1,4 +1,4 @@
-"""Views of a frame for the bench: the picture, its fields, levels, active area, difference to the former frame,
+"""Views of a frame for the bench: the picture, its fields, levels, active area, difference to the previous frame,
 alpha.
 """
 
@@ -38,7 +38,7 @@ class Shown:
     """What a view needs beside the frame."""
 
     frame: Any
-    former: Any  #: the frame before, None for the first
+    previous: Any  #: the frame before, None for the first
     widest: int  #: samples
     pixel_aspect: Fraction
     full: bool  #: full range by the file's own word
@@ -74,14 +74,14 @@ def write_frames(
     folder.mkdir(parents=True, exist_ok=True)
     begin = first - 1 if view == "difference" and first else first
     written: list[int] = []
-    former = None
+    previous = None
     for number, frame in exact_frames(source, series_path, range(begin, min(first + count, have))):
         if number >= first:
             aspect = frame_aspect(frame)
-            shown = Shown(frame=frame, former=former, widest=widest, pixel_aspect=aspect, full=full, area=area)
+            shown = Shown(frame=frame, previous=previous, widest=widest, pixel_aspect=aspect, full=full, area=area)
             _save(VIEWS[view](shown), frame_path(folder, number))
             written.append(number)
-        former = frame
+        previous = frame
     if first not in written:
         raise UnreadableFile(f"frame {first} cannot be decoded")
     return written
@@ -162,7 +162,7 @@ def _levels(shown: Shown) -> Image.Image:
     eight = _eight(picture)
     part = max(shown.widest - _SCOPE - 8, 320)
     inner = Shown(
-        frame=shown.frame, former=None, widest=part, pixel_aspect=shown.pixel_aspect, full=shown.full, area=None
+        frame=shown.frame, previous=None, widest=part, pixel_aspect=shown.pixel_aspect, full=shown.full, area=None
     )
     grey = _grey(inner, eight)
     height, width = grey.shape[:2]
@@ -221,12 +221,15 @@ def _active_area(shown: Shown) -> Image.Image:
 
 
 def _difference(shown: Shown) -> Image.Image:
-    """What changed since the former frame, four times as large."""
+    """What changed since the previous frame, four times as large."""
     now = _eight(shown.picture())
-    if shown.former is None or (shown.former.width, shown.former.height) != (shown.frame.width, shown.frame.height):
+    if shown.previous is None or (shown.previous.width, shown.previous.height) != (
+        shown.frame.width,
+        shown.frame.height,
+    ):
         return Image.fromarray(_grey(shown, np.zeros_like(now)))
-    former = _eight(shown.picture(shown.former))
-    change = cv2.convertScaleAbs(cv2.absdiff(now, former), alpha=_GAIN)
+    previous = _eight(shown.picture(shown.previous))
+    change = cv2.convertScaleAbs(cv2.absdiff(now, previous), alpha=_GAIN)
     return Image.fromarray(_grey(shown, np.asarray(change, np.uint8)))
 
 

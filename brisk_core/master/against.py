@@ -15,15 +15,15 @@ from brisk_core.edit.cut_train import Observed
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
 from brisk_core.exact import Timecode, spell_rate
-from brisk_core.facts import Held, Inspection, Sentence
+from brisk_core.facts import Held, Inspection, Sentence, keys
 from brisk_core.frames import Film, Grey
 from brisk_core.master.cuts import map_by_cuts
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
-from brisk_core.master.mapping import FOREIGN, IN_PLACE, MIXED, FrameMap, Seen, map_frames, shift_stretch
+from brisk_core.master.mapping import BLENDED, FOREIGN, IN_PLACE, FrameMap, Seen, map_frames, shift_stretch
 from brisk_core.master.pairs import paired
 from brisk_core.master.shots import Journey, Teller, map_document, shots_of
-from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_mixed
+from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_blended
 from brisk_core.master.similarity import ssim as likeness
 from brisk_core.master.sound import SoundVerdict, compare_sound, tell_sound
 from brisk_core.reading import Source
@@ -54,7 +54,7 @@ class Side:
     @property
     def rate(self) -> Fraction | None:
         """Frames a second."""
-        rate: Fraction | None = self.inspection.best("picture.frame_rate")
+        rate: Fraction | None = self.inspection[keys.PICTURE_FRAME_RATE]
         return rate
 
     def film(self) -> Film:
@@ -63,13 +63,13 @@ class Side:
             source=self.source,
             series_path=self.series_path,
             full=self.inspection.is_full_range,
-            size=self.inspection.best("picture.size") or (0, 0),
+            size=self.inspection[keys.PICTURE_SIZE] or (0, 0),
         )
 
     @property
     def start(self) -> Timecode | None:
         """Its start timecode."""
-        spoken = self.inspection.facts["wrapper.start_timecode"].spoken()
+        spoken = self.inspection.witnessed(keys.WRAPPER_START_TIMECODE).spoken()
         return next(iter(spoken.values()), None)
 
 
@@ -208,9 +208,9 @@ class _Worker:
             pairs = self._counted(paired(*films, self._compared(wanted), _WIDEST), len(self._compared(wanted)))
             similarity = compare_pictures(pairs, geometry, curve)
         if geometry is not None and similarity is not None:
-            mixed = find_mixed(similarity, self._look(films, geometry, curve), self._own_mixtures())
-            self.found.kinds[list(mixed)] = MIXED
-            journey = self._journey() if mixed else journey
+            blended = find_blended(similarity, self._look(films, geometry, curve), self._own_blends())
+            self.found.kinds[list(blended)] = BLENDED
+            journey = self._journey() if blended else journey
         sound = self._sound()
         held = {
             "master.map": self._held_map(journey),
@@ -243,15 +243,13 @@ class _Worker:
                 at -= before - len(self.found.stretches)
             at += 1
 
-    def _own_mixtures(self) -> list[int]:
-        """Frames that the file's own scan takes for mixtures where the master's does not."""
+    def _own_blends(self) -> list[int]:
+        """Frames that the file's own scan takes for blends where the master's does not."""
         there = {
-            frame
-            for span in self.master.inspection.best("content.blend") or ()
-            for frame in range(span.start, span.end)
+            frame for span in self.master.inspection[keys.CONTENT_BLEND] or () for frame in range(span.start, span.end)
         }
         own = (
-            frame for span in self.file.inspection.best("content.blend") or () for frame in range(span.start, span.end)
+            frame for span in self.file.inspection[keys.CONTENT_BLEND] or () for frame in range(span.start, span.end)
         )
         places, kinds = self.found.places, self.found.kinds
         return [
@@ -320,7 +318,7 @@ class _Worker:
 
     def _sound(self) -> SoundVerdict | None:
         stretches = [one for one in self.found.stretches if one.end - one.start >= 2]
-        if not stretches or not self.file.inspection.best("sound.tracks"):
+        if not stretches or not self.file.inspection[keys.SOUND_TRACKS]:
             return None
         total = sum(one.end - one.start for one in stretches)
         moments = []
@@ -360,7 +358,7 @@ class _Worker:
     def _held_geometry(self, found: Geometry | None) -> Held:
         if found is None:
             return Held(right=None, required="the picture of the master", found="too little detail to tell")
-        aspects = [side.inspection.best("picture.pixel_aspect") or Fraction(1) for side in (self.file, self.master)]
+        aspects = [side.inspection[keys.PICTURE_PIXEL_ASPECT] or Fraction(1) for side in (self.file, self.master)]
         sentences, words = tell_geometry(found, *aspects)
         return Held(
             right=not any(one.fault for one in sentences),
@@ -401,7 +399,7 @@ class _Worker:
         )
 
     def _held_sound(self, found: SoundVerdict | None) -> Held:
-        tracks = [side.inspection.best("sound.tracks") or 0 for side in (self.file, self.master)]
+        tracks = [side.inspection[keys.SOUND_TRACKS] or 0 for side in (self.file, self.master)]
         required = "the sound of the master"
         if not tracks[0] and not tracks[1]:
             return Held(right=True, required="no sound, as the master", found="no sound")

@@ -1,4 +1,4 @@
-"""How the picture of a master lies in the picture of a file: scaled, cut, moved, stretched, turned over.
+"""How the picture of a master lies in the picture of a file: scaled, cut, moved, stretched, flipped.
 
 Points of detail are found in both pictures and paired; one upright map explains them all, for the whole file.
 """
@@ -23,7 +23,7 @@ _RATIO = 0.75  # of the distances to the nearest and the next point, above which
 _ROUNDS = 400  # of random sampling
 _NEAR = 2.0  # samples at the compared size within which a pair agrees with the map
 _FEWEST = 24  # pairs that must agree
-_AGREE = 0.35  # of all pairs; fewer are the likeness of one house to another
+_AGREE = 0.35  # of all pairs; fewer are the similarity of one house to another
 _STRETCH = 0.01  # of the shape; less is rounding to whole samples
 _MOVED = 0.75  # samples of the file
 _CUT = 0.01  # of a side

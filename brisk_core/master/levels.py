@@ -24,7 +24,7 @@ _NAMED = (
     # gain, offset, in words
     (_SQUEEZE, 16.0, "narrow range was put into narrow range once more: blacks turn grey"),
     (_SQUEEZE**2, 16 * _SQUEEZE + 16, "narrow range was put into narrow range two times more: blacks turn grey"),
-    (1 / _SQUEEZE, -16 / _SQUEEZE, "narrow range was stretched to full range: shadows and lights are cut off"),
+    (1 / _SQUEEZE, -16 / _SQUEEZE, "narrow range was stretched to full range: shadows and lights are clipped"),
 )
 _CLIPPED = 6  # values of the master at an end that share one value of the file
 
@@ -129,7 +129,7 @@ def _colours(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
 
 
 def _straight(keys: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[float, float, bool, bool]:
-    """Gain and offset of the straight part of the curve, and whether its ends are cut off."""
+    """Gain and offset of the straight part of the curve, and whether its ends are clipped."""
     low, high = _flat_run(values), _flat_run(values[::-1])
     inner = slice(low if low >= _CLIPPED else 0, len(keys) - (high if high >= _CLIPPED else 0))
     if inner.stop - inner.start < 12:
@@ -161,7 +161,7 @@ def tell_levels(curve: LevelCurve) -> tuple[tuple[Sentence, ...], str]:
         sentences.append(Sentence(says=f"{says}{': ' + named if named else ''}.", frame=0, fault=True))
     elif curve.clipped_low or curve.clipped_high:
         end = "Shadows" if curve.clipped_low else "Lights"
-        sentences.append(Sentence(says=f"{end} of the master are cut off.", frame=0, fault=True))
+        sentences.append(Sentence(says=f"{end} of the master are clipped.", frame=0, fault=True))
     if max(abs(curve.blue), abs(curve.red)) > _COLOUR or abs(curve.colour_gain - 1) > 0.06:
         says = (
             f"Colour differs from the master: blue difference {curve.blue:+.1f}, red difference {curve.red:+.1f}, "

@@ -1,7 +1,7 @@
 """The map: for every frame of a file the frame of the master that it shows, by signatures and lowest waves alone.
 
 Signatures find the stretches that run along the master (``seeds``). Along each, the lowest waves of the pictures tell
-single frames: they are linear in the picture, so a mixture of two frames has the mixture of their waves. A shift that
+single frames: they are linear in the picture, so a blend of two frames has the blend of their waves. A shift that
 lasts is a path through offsets; a frame that differs from its place alone is told by what fits it better.
 """
 
@@ -25,7 +25,7 @@ _LEAST_NOISE = 0.04  # code values; two codings of the same picture never agree 
 _STANDS_OUT = 4.0  # times the noise at which a frame does not show its place
 _LEAST_ODD = 0.35  # code values; two fields of one frame differ by less from the frame that lies between them
 _FITS_BETTER = 0.4  # of the misfit at its place, below which another place is believed
-_MIXED = (0.15, 0.85)  # share of the next frame between which a frame counts as mixed
+_BLENDED = (0.15, 0.85)  # share of the next frame between which a frame counts as blended
 _FOREIGN_RUN = 4  # frames; fewer are told one by one
 _ENOUGH = 1500  # frames of a line by which it is judged
 _SLACK = 0.75  # frames of the master before its first and after its last, where rates differ
@@ -35,7 +35,7 @@ _PHASE = 0.75  # of the misfit of whole frames, below which another phase is bel
 _AS_GOOD = 1.12  # times the misfit of a line at its own place, up to which another place is as good
 
 #: What a frame of the file is: kinds of ``FrameMap.kinds``.
-IN_PLACE, REPEATED, OTHER, MIXED, DIFFERS, FOREIGN = range(6)
+IN_PLACE, REPEATED, OTHER, BLENDED, DIFFERS, FOREIGN = range(6)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +58,7 @@ class FrameMap:
     slope: Fraction  #: master frames a file frame
     places: NDArray[np.float64]  #: master frame of each file frame; NaN for one that is not in the master
     kinds: NDArray[np.uint8]  #: ``IN_PLACE`` ... of each file frame
-    shares: NDArray[np.float32]  #: of the next master frame, for mixed frames
+    shares: NDArray[np.float32]  #: of the next master frame, for blended frames
     single: NDArray[np.int64]  #: the one master frame that each file frame shows, -1 where it shows none alone
     stretches: tuple[Stretch, ...]
     gain: float  #: of the waves, file against master
@@ -212,8 +212,8 @@ class _Refiner:
     def _misfit(self, numbers: NDArray[np.intp], offset: float, *, between: bool = False) -> NDArray[np.float64]:
         """How far each frame is from its place at an offset, in code values; infinite outside the master.
 
-        Between two frames of the master the nearer of them, or their mixture, whichever fits best; with ``between``
-        only the mixture counts, which tells places apart that share a neighbour.
+        Between two frames of the master the nearer of them, or their blend, whichever fits best; with ``between``
+        only the blend counts, which tells places apart that share a neighbour.
         """
         places = self.slope * numbers + offset
         first = np.floor(places + 1e-6).astype(np.intp)
@@ -225,11 +225,11 @@ class _Refiner:
         apart = _distance(own, scaled[first])
         share = (places - np.floor(places + 1e-6)).astype(np.float32)
         if np.any(share > 1e-3):
-            mixed = scaled[first] + share[:, None] * (scaled[following] - scaled[first])
+            blended = scaled[first] + share[:, None] * (scaled[following] - scaled[first])
             if between:
-                apart = _distance(own, mixed)
+                apart = _distance(own, blended)
             else:
-                apart = np.minimum(apart, np.minimum(_distance(own, scaled[following]), _distance(own, mixed)))
+                apart = np.minimum(apart, np.minimum(_distance(own, scaled[following]), _distance(own, blended)))
         return np.where(inside, apart, np.inf)
 
     def _within(self, places: NDArray[np.float64]) -> NDArray[np.bool_]:
@@ -320,13 +320,13 @@ class _Refiner:
         own = self.file.waves[frame]
         apart = _distance(own[None], around)
         best = int(apart.argmin())
-        share, mixture, at = _best_mixture(own, around)
+        share, blend, at = _best_blend(own, around)
         limit = max(_FITS_BETTER * misfit, 1.5 * noise)
-        if mixture < limit and mixture < 0.6 * float(apart[best]) and _MIXED[0] < share < _MIXED[1]:
-            return MIXED, first + at + share, share
+        if blend < limit and blend < 0.6 * float(apart[best]) and _BLENDED[0] < share < _BLENDED[1]:
+            return BLENDED, first + at + share, share
         if float(apart[best]) < limit:
-            former = frame > 0 and float(_distance(own[None], self.file.waves[frame - 1][None])[0]) < limit
-            return (REPEATED if former else OTHER), float(first + best), 0.0
+            previous = frame > 0 and float(_distance(own[None], self.file.waves[frame - 1][None])[0]) < limit
+            return (REPEATED if previous else OTHER), float(first + best), 0.0
         return DIFFERS, place, 0.0
 
     def _ways(
@@ -343,14 +343,14 @@ class _Refiner:
         moves = step > 3 * noise
         moving = float(moves.mean())
         share = (places[usable] - np.floor(places[usable] + 1e-6)).astype(np.float32)
-        between = moves & (share > _MIXED[0]) & (share < _MIXED[1])
+        between = moves & (share > _BLENDED[0]) & (share < _BLENDED[1])
         if between.sum() < 5:
             return (0.0, 0.0), moving
         own = self.file.waves[usable[between]]
         one, other = scaled[first[between]], scaled[following[between]]
-        mixed = one + share[between][:, None] * (other - one)
+        blended = one + share[between][:, None] * (other - one)
         alone = np.minimum(_distance(own, one), _distance(own, other))
-        together = _distance(own, mixed)
+        together = _distance(own, blended)
         return (float(np.mean(alone < 0.7 * together)), float(np.mean(together < 0.7 * alone))), moving
 
 
@@ -399,8 +399,8 @@ def _distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[n
     return np.asarray(np.sqrt(np.mean(np.square((one - other).astype(np.float64)), axis=-1)), np.float64)
 
 
-def _best_mixture(own: NDArray[np.float32], around: NDArray[np.float32]) -> tuple[float, float, int]:
-    """Share of the second, misfit and place of the mixture of two neighbours that fits best."""
+def _best_blend(own: NDArray[np.float32], around: NDArray[np.float32]) -> tuple[float, float, int]:
+    """Share of the second, misfit and place of the blend of two neighbours that fits best."""
     best = (0.0, np.inf, 0)
     for at in range(len(around) - 1):
         step = (around[at + 1] - around[at]).astype(np.float64)

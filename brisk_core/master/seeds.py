@@ -118,8 +118,8 @@ def _lines(numbers: NDArray[np.intp], path: NDArray[np.float64], slope: float) -
         if np.isnan(place):
             continue
         if members:
-            former = members[-1]
-            expected = path[former] + slope * (numbers[row] - numbers[former])
+            previous = members[-1]
+            expected = path[previous] + slope * (numbers[row] - numbers[previous])
             if abs(place - expected) > near:
                 close()
         members.append(row)

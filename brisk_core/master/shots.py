@@ -1,4 +1,4 @@
-"""The map put into words: where each shot of the master went, what is missing, doubled, exchanged, mixed or foreign."""
+"""The map put into words: where each shot of the master went, missing, doubled, exchanged, blended or foreign."""
 
 from __future__ import annotations
 
@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 from brisk_core.exact import Timecode, spell_rate
 from brisk_core.facts import Sentence
 from brisk_core.master.mapping import (
+    BLENDED,
     DIFFERS,
     FOREIGN,
     IN_PLACE,
-    MIXED,
     OTHER,
     REPEATED,
     FrameMap,
@@ -26,7 +26,7 @@ from brisk_core.master.mapping import (
 _MOST_ALONE = 8  # frames that have a sentence of their own; more are told as a number
 _THERE = 0.1  # share of a shot's frames below which it counts as missing
 _SLACK = 1.0  # frames of the master that a hole must exceed when rates differ
-_REMEDY_WORDS = {REPEATED: "repeat", OTHER: "show another moment", MIXED: "are mixed of two", DIFFERS: "differ"}
+_REMEDY_WORDS = {REPEATED: "repeat", OTHER: "show another moment", BLENDED: "are blended from two", DIFFERS: "differ"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,7 +60,7 @@ class Journey:
     sentences: tuple[Sentence, ...]
     right: bool
     holes: tuple[tuple[int, int], ...]  #: master frames that are nowhere in the file
-    way: str  #: how frames between two of the master were made: "", "repeating and leaving out", "mixing"
+    way: str  #: how frames between two of the master were made: "", "repeating and leaving out", "blending"
 
 
 @dataclass(slots=True)
@@ -84,7 +84,7 @@ class Teller:
         replaced = self._replaced(holes)
         sentences = [
             *self._speed(), *self._ends(stretches, holes), *self._missing(holes), *self._swap_words(swaps),
-            *self._breaks(stretches, loose, holes), *self._foreign(replaced), *self._alone(), *self._mixing(),
+            *self._breaks(stretches, loose, holes), *self._foreign(replaced), *self._alone(), *self._blending(),
         ]  # fmt: skip
         return Journey(
             shots=tuple(self._place(shot, swaps) for shot in self.shots),
@@ -144,18 +144,18 @@ class Teller:
         return [Sentence(says=says, frame=0, fault=True)]
 
     def _way(self) -> str:
-        alone, mixed = self.found.ways
-        if mixed > 0.5:
-            return "mixing"
+        alone, blended = self.found.ways
+        if blended > 0.5:
+            return "blending"
         return "repeating and leaving out" if alone > 0.5 else ""
 
-    def _mixing(self) -> list[Sentence]:
-        if self._way() != "mixing":
+    def _blending(self) -> list[Sentence]:
+        if self._way() != "blending":
             return []
         share = self.found.ways[1]
         says = (
-            f"{spell_rate(self.rate)} was made from the master's {spell_rate(self.master_rate)} by mixing neighbours: "
-            f"{share * 100:.0f} % of the frames that move between two of the master are double pictures."
+            f"{spell_rate(self.rate)} was made from the master's {spell_rate(self.master_rate)} by blending "
+            f"neighbours: {share * 100:.0f} % of the frames that move between two of the master are double pictures."
         )
         return [Sentence(says=says, frame=0, fault=True)]
 
@@ -339,19 +339,19 @@ class Teller:
         told = []
         for kind, words in _REMEDY_WORDS.items():
             numbers = np.flatnonzero(kinds == kind)
-            if not len(numbers) or (kind == MIXED and self._way() == "mixing"):
+            if not len(numbers) or (kind == BLENDED and self._way() == "blending"):
                 continue
             if len(numbers) == 1:
                 words = {
                     REPEATED: "repeats",
                     OTHER: "shows another moment",
-                    MIXED: "is mixed of two",
+                    BLENDED: "is blended from two",
                     DIFFERS: "differs",
                 }[kind]
             listed = ", ".join(self._where(int(number)) for number in numbers[:4])
             more = f" and {len(numbers) - 4} more" if len(numbers) > 4 else ""
             count = "1 frame" if len(numbers) == 1 else f"{len(numbers)} frames"
-            tail = " the former one" if kind == REPEATED else " from the master" if kind == DIFFERS else ""
+            tail = " the previous one" if kind == REPEATED else " from the master" if kind == DIFFERS else ""
             says = f"{count} {words}{tail}: {listed}{more}."
             told.append(Sentence(says=says, frame=int(numbers[0]), fault=True))
         return told

@@ -23,7 +23,7 @@ _LIKE, _WORST_LIKE = 0.94, 0.85  # means of a whole file, and of its worst pictu
 _STANDS_OUT, _LEAST_DROP = 8.0, 0.02  # spreads and SSIM below the usual at which a picture is looked at closely
 _MOST_LOOKED = 60
 _FEW_TRIED = 6
-_MUST_GAIN = 0.3  # of what a picture lacks in likeness that a mixture must bring
+_MUST_GAIN = 0.3  # of what a picture lacks in likeness that a blend must bring
 _SOFTNESS = (0.6, 1.0, 1.6)  # samples
 _SHARES = tuple(np.linspace(0.2, 0.8, 7, dtype=np.float32))
 _SAME = 99.0  # dB told of pictures that are the same to the last sample
@@ -95,10 +95,10 @@ def compare_pictures(pairs: Iterable[Pair], geometry: Geometry, curve: LevelCurv
     return Similarity(rows=tuple(rows)) if rows else None
 
 
-def _gain_by_mixing(look: Look, frame: int, own_likeness: float) -> float:
-    """How much more like a mixture of two pictures of the master a frame is than like its own place, sharp or soft.
+def _gain_by_blending(look: Look, frame: int, own_likeness: float) -> float:
+    """How much more like a blend of two pictures of the master a frame is than like its own place, sharp or soft.
 
-    A mixture is softer than its parts, and so is a picture that was coded with too few bits; what softness alone
+    A blend is softer than its parts, and so is a picture that was coded with too few bits; what softness alone
     explains does not count.
     """
     seen = look(frame)
@@ -109,8 +109,8 @@ def _gain_by_mixing(look: Look, frame: int, own_likeness: float) -> float:
     soft = (np.asarray(cv2.GaussianBlur(middle, (0, 0), sigma), np.float32) for sigma in _SOFTNESS)
     plain = max(own_likeness, *(ssim(own, one) for one in soft))
     pairs = [(one, other) for at, one in enumerate(masters) for other in masters[at + 1 :]]
-    mixtures = (np.asarray(one * (1 - share) + other * share, np.float32) for one, other in pairs for share in _SHARES)
-    return max((ssim(own, mixture) for mixture in mixtures), default=0.0) - plain
+    blends = (np.asarray(one * (1 - share) + other * share, np.float32) for one, other in pairs for share in _SHARES)
+    return max((ssim(own, blend) for blend in blends), default=0.0) - plain
 
 
 def aligned(pair: Pair, geometry: Geometry, curve: LevelCurve | None) -> tuple[Grey, Grey] | None:
@@ -124,12 +124,12 @@ def aligned(pair: Pair, geometry: Geometry, curve: LevelCurve | None) -> tuple[G
     return _crop(pair.own.luma, laid, inside) if inside.mean() >= 0.05 else None
 
 
-def find_mixed(similarity: Similarity, look: Look, doubtful: Sequence[int] = ()) -> set[int]:
-    """Return the frames of the file that are mixtures of the pictures beside their place.
+def find_blended(similarity: Similarity, look: Look, doubtful: Sequence[int] = ()) -> set[int]:
+    """Return the frames of the file that are blends of the pictures beside their place.
 
     The waves of a picture halfway between two others in a steady pan are those of the picture itself; only its edges
     tell, which are double. ``look`` gives a picture of the file and those of the master from one before to one after.
-    ``doubtful`` are pictures that the file's own scan takes for mixtures; where a few of them turn out to be, all are.
+    ``doubtful`` are pictures that the file's own scan takes for blends; where a few of them turn out to be, all are.
     """
     by_frame = {row.frame: row.ssim for row in similarity.rows}
     values = np.array(list(by_frame.values()))
@@ -139,12 +139,12 @@ def find_mixed(similarity: Similarity, look: Look, doubtful: Sequence[int] = ())
     found: set[int] = set()
     for frame in sorted(odd, key=lambda one: by_frame[one])[:_MOST_LOOKED]:
         lacks = usual - by_frame[frame]
-        if _gain_by_mixing(look, frame, by_frame[frame]) > _MUST_GAIN * lacks:
+        if _gain_by_blending(look, frame, by_frame[frame]) > _MUST_GAIN * lacks:
             found.add(frame)
     tried = [frame for frame in doubtful if frame in by_frame and frame not in found]
     tried = tried[:: max(1, len(tried) // _FEW_TRIED)][:_FEW_TRIED]
     better = [
-        frame for frame in tried if _gain_by_mixing(look, frame, by_frame[frame]) > _MUST_GAIN * (1 - by_frame[frame])
+        frame for frame in tried if _gain_by_blending(look, frame, by_frame[frame]) > _MUST_GAIN * (1 - by_frame[frame])
     ]
     if tried and len(better) > len(tried) / 2:
         found |= set(doubtful)

@@ -1,4 +1,4 @@
-"""The sound of a file against its master's: how late, how loud, drifting, with sides exchanged or turned over.
+"""The sound of a file against its master's: how late, how loud, drifting, with sides exchanged or of inverted polarity.
 
 Windows of sound are taken where the map says both files show the same moment, and laid on each other by correlation.
 """
@@ -48,7 +48,7 @@ class SoundVerdict:
     drift: float  #: seconds a second
     gain_db: float
     swapped: bool
-    turned: tuple[int, ...]  #: channels from 1 whose phase is turned over
+    turned: tuple[int, ...]  #: channels from 1 whose polarity is inverted
     same: bool  #: is it the master's sound at all?
     windows: tuple[Laid, ...]
     channels: tuple[int, int]  #: of the file and of the master
@@ -203,7 +203,7 @@ def tell_sound(found: SoundVerdict, rate: Fraction) -> tuple[tuple[Sentence, ...
         names = " and ".join(str(channel) for channel in found.turned)
         word = "Channel" if len(found.turned) == 1 else "Channels"
         verb = "is" if len(found.turned) == 1 else "are"
-        told.append(Sentence(says=f"{word} {names} {verb} turned over in phase.", frame=0, fault=True))
+        told.append(Sentence(says=f"{word} {names} {verb} inverted in polarity.", frame=0, fault=True))
     if abs(found.gain_db) > _LOUDER:
         word = "louder" if found.gain_db > 0 else "quieter"
         says = f"The sound is {abs(found.gain_db):.1f} dB {word} than the master's."

@@ -57,24 +57,24 @@ class ChangeMeter:
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return mean change, that of the busiest blocks, of the busiest cell, share of changed blocks, histogram,
-        likeness.
+        similarity.
 
-        Changes are in 8-bit steps; the histogram's is a share of the samples, likeness a correlation from -1 to 1.
+        Changes are in 8-bit steps; the histogram's is a share of the samples, similarity a correlation from -1 to 1.
         """
         if not before:
             return (np.nan,) * 6
-        former = before[-1]
-        blocks = now.changed_blocks(former).ravel()
+        previous = before[-1]
+        blocks = now.changed_blocks(previous).ravel()
         count = max(1, round(len(blocks) * _TOP_SHARE))
         busiest = np.partition(blocks, len(blocks) - count)[-count:]
-        cells = cv2.absdiff(now.small, former.small)
+        cells = cv2.absdiff(now.small, previous.small)
         return (
             float(blocks.mean()),
             float(busiest.mean()),
             float(cells.max()),
             float(np.mean(blocks > _CHANGED)),
-            float(np.abs(now.histogram - former.histogram).sum() / 2),
-            _likeness(now.coarse, former.coarse),
+            float(np.abs(now.histogram - previous.histogram).sum() / 2),
+            _likeness(now.coarse, previous.coarse),
         )
 
 
@@ -140,7 +140,7 @@ def _usual(values: NDArray[np.float64]) -> NDArray[np.float64]:
 class Steadiness:
     """Repeats, freezes and cadence of a file."""
 
-    repeats: tuple[tuple[int, int], ...]  #: half-open, the pictures that show the former one again
+    repeats: tuple[tuple[int, int], ...]  #: half-open, the pictures that show the previous one again
     freezes: tuple[tuple[int, int], ...]  #: half-open, from the picture that stays on
     cadence: str | None  #: none, 2:2, 4:1 repeat, irregular; None without enough motion
     says: str  #: why the cadence cannot be told

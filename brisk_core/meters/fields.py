@@ -1,7 +1,7 @@
 """Field analysis: do the two fields of a frame show one moment or two, and which of them is first?
 
-Three weaves of full lines are looked at for each picture: its own two fields, the former bottom field with the
-present top field, and the former top field with the present bottom field. Where fields of different moments are
+Three weaves of full lines are looked at for each picture: its own two fields, the previous bottom field with the
+present top field, and the previous top field with the present bottom field. Where fields of different moments are
 woven, lines alternate (combing). In a progressive picture its own weave combs least and the two others alike. In an
 interlaced one, the weave over the frame border that lies one field apart combs less than the one that lies three
 fields apart; which one that is tells the order. Still pictures comb nowhere, and so say nothing.
@@ -38,7 +38,7 @@ _OUTWEIGHS = 4.0
 #: Blocks of two moments beside blocks of one: a progressive overlay on interlaced pictures. They count from this
 #: share on.
 _LEAST_TWO = 0.05
-_SAME_FIELD = 0.3  # change of a field over that of the other, below which it shows its former moment again
+_SAME_FIELD = 0.3  # change of a field over that of the other, below which it shows its previous moment again
 _FIELD_MOVES = 0.5  # 8-bit steps by which the other field must change for that
 _LEAST_FRAMES = 5  # pictures with motion below which a file says nothing,
 _LEAST_SURE = 0.02  # and their share: of pure noise, one in some hundreds seems to say something
@@ -90,13 +90,13 @@ class FieldMeter:
         """
         if not before or not now.bands.size:
             return (0.0, 0.0, 0.0, np.nan, np.nan, np.nan)
-        present, former = now.bands, before[-1].bands
-        change = cv2.absdiff(present, former)
+        present, previous = now.bands, before[-1].bands
+        change = cv2.absdiff(present, previous)
         top, bottom = float(cv2.mean(change[0::2])[0]), float(cv2.mean(change[1::2])[0])
         if top == bottom == 0:
             return (0.0, 0.0, 0.0, 0.0, 0.0, np.nan)
         weaves = np.stack(
-            [alternation(present), alternation(_weave(present, former)), alternation(_weave(former, present))]
+            [alternation(present), alternation(_weave(present, previous)), alternation(_weave(previous, present))]
         )
         excess = weaves - weaves.min(axis=0)
         most = excess.max(axis=0)
@@ -208,7 +208,7 @@ def _begins_earlier(comb: NDArray[Any], start: int, kind: int) -> bool:
 
 
 def _repeats_a_field(rows: Rows) -> NDArray[np.uint8]:
-    """Return for each picture TOP or BOTTOM where that field alone shows its former moment again, else UNSURE."""
+    """Return for each picture TOP or BOTTOM where that field alone shows its previous moment again, else UNSURE."""
     top, bottom = (np.nan_to_num(rows[name].astype(np.float32)) for name in ("top", "bottom"))
     found = np.zeros(len(rows), np.uint8)
     found[(top < _SAME_FIELD * bottom) & (bottom > _FIELD_MOVES)] = TOP

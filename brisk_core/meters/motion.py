@@ -1,7 +1,7 @@
-"""Motion: pictures that are mixed of two others (ghosting), and pictures that are missing.
+"""Motion: pictures that are blended from two others (ghosting), and pictures that are missing.
 
 A picture that is the weighted mean of its neighbours fits them far better than real motion does. Where a whole file
-was brought to another rate by mixing, the weights run through a pattern: the picture is sharp where an output picture
+was brought to another rate by blending, the weights run through a pattern: the picture is sharp where an output picture
 falls on a source picture and soft between two. That pattern is looked for in the sharpness of what moves, for each
 pair of rates that occurs in practice; the rate it came from is named with it.
 """
@@ -26,12 +26,12 @@ _STANDS_OUT, _MOST_NOISE = 2.0, 4.0  # 8-bit steps above the median block; steps
 _LEAST_STRONG, _FEWEST_BLOCKS = 0.5, 20
 _LEAST_DETAIL = 0.25  # 8-bit steps added to the detail of every block, so that flat ones tell nothing
 _AROUND = 5  # blocks across over which motion is spread when sharpness is compared
-_LINE_STEP = 6  # lines of bands between those in which a mixture is looked for: one of each band
+_LINE_STEP = 6  # lines of bands between those in which a blend is looked for: one of each band
 _MOVES = 10.0  # 8-bit steps between the pictures before and after from which a sample moves
 _LEAST_SHARE = 0.005  # of the samples must move
 _NOISE = 1.0  # 8-bit steps of change that every block has
 
-_FITS = 0.22  # residual of the mixture over the motion, at most
+_FITS = 0.22  # residual of the blend over the motion, at most
 _FITS_BETTER = 0.55  # residual over that of the pictures beside it, at most: slow motion and dissolves fit everywhere
 _WEIGHTS = (0.15, 0.85)
 
@@ -44,7 +44,7 @@ _LEAST_MOVING = 30  # pictures
 _PHASES = 24
 _ALIKE = 0.6  # correlation of sharpness with the pattern
 _DEPTH = 0.04  # share of the sharpness that the pattern takes away between two source pictures
-_CLEAN_WEIGHT = 0.06  # of the lesser picture, up to which a picture counts as not mixed
+_CLEAN_WEIGHT = 0.06  # of the lesser picture, up to which a picture counts as not blended
 
 _EDGE_REACH = 0.45  # of a tile's edge: longer steps cannot be told
 _SURE_PEAK = 0.08  # height of a correlation peak from which a step is told
@@ -53,7 +53,7 @@ _LEAST_STEP = 3.0  # samples a picture
 
 
 class MotionMeter:
-    """Change of sharpness of what moves, the fit of the former picture to its neighbours, and the step of the busiest
+    """Change of sharpness of what moves, the fit of the previous picture to its neighbours, and the step of the busiest
     tile.
     """
 
@@ -70,16 +70,16 @@ class MotionMeter:
         """
         if not before:
             return (np.nan,) * 7
-        former = before[-1]
-        change = np.maximum(now.changed_blocks(former) - _NOISE, 0)
+        previous = before[-1]
+        change = np.maximum(now.changed_blocks(previous) - _NOISE, 0)
         moves = float(change.sum())
-        sharper = _sharper(change, now, former)
-        weight, residual = _fit(now, former, before[-2]) if len(before) > 1 else (np.nan, np.nan)
-        return (sharper, moves / change.size, weight, residual, *_step(now, former))
+        sharper = _sharper(change, now, previous)
+        weight, residual = _fit(now, previous, before[-2]) if len(before) > 1 else (np.nan, np.nan)
+        return (sharper, moves / change.size, weight, residual, *_step(now, previous))
 
 
 def _sharper(change: NDArray[np.float32], now: Picture, before: Picture) -> float:
-    """Return the logarithm of how much sharper what moves is than in the former picture, NaN where too little moves.
+    """Return the logarithm of how much sharper what moves is than in the previous picture, NaN where too little moves.
 
     The median over the blocks that move: a counter or a clock that changes its digits must not speak for the picture.
     """
@@ -94,7 +94,7 @@ def _sharper(change: NDArray[np.float32], now: Picture, before: Picture) -> floa
 
 
 def _fit(now: Picture, middle: Picture, earlier: Picture) -> tuple[float, float]:
-    """Fit ``middle`` as a mixture of the pictures beside it; return the weight of ``now`` and residual over motion."""
+    """Fit ``middle`` as a blend of the pictures beside it; return the weight of ``now`` and residual over motion."""
     first, between, last = (one.bands[::_LINE_STEP].astype(np.float32) for one in (earlier, middle, now))
     way, gone = last - first, between - first
     moving = np.abs(way) > _MOVES
@@ -105,9 +105,9 @@ def _fit(now: Picture, middle: Picture, earlier: Picture) -> tuple[float, float]
     return weight, float(np.abs(gone - weight * way).mean() / np.abs(way).mean())
 
 
-def _step(now: Picture, former: Picture) -> tuple[float, float, float]:
+def _step(now: Picture, previous: Picture) -> tuple[float, float, float]:
     """Return the step of the tile that changes most, in samples across and down, and how sure it is."""
-    one, other = now.tiles, former.tiles
+    one, other = now.tiles, previous.tiles
     if not len(one):
         return np.nan, np.nan, 0.0
     changes = [float(cv2.mean(cv2.absdiff(a, b))[0]) for a, b in zip(one, other, strict=True)]
@@ -126,18 +126,18 @@ def _step(now: Picture, former: Picture) -> tuple[float, float, float]:
 class MotionVerdict:
     """Mixed and missing pictures of a file."""
 
-    blends: tuple[tuple[int, int], ...]  #: half-open, pictures that are mixed
-    source_rate: Fraction | None  #: the rate the file was brought from by mixing, where the pattern tells
+    blends: tuple[tuple[int, int], ...]  #: half-open, pictures that are blended
+    source_rate: Fraction | None  #: the rate the file was brought from by blending, where the pattern tells
     drops: tuple[tuple[int, int], ...]  #: half-open, the picture after a missing one
 
 
 def judge_motion(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness, rate: Fraction) -> MotionVerdict:
-    """Find mixed and missing pictures; ``rate`` is that of the file in frames a second."""
-    mixed = _single_blends(rows, cuts)
+    """Find blended and missing pictures; ``rate`` is that of the file in frames a second."""
+    blended = _single_blends(rows, cuts)
     source, pattern = _rate_pattern(rows, cuts, rate)
     if pattern is not None:
-        mixed |= pattern
-    return MotionVerdict(blends=tuple(runs(mixed)), source_rate=source, drops=_find_drops(rows, cuts, steadiness))
+        blended |= pattern
+    return MotionVerdict(blends=tuple(runs(blended)), source_rate=source, drops=_find_drops(rows, cuts, steadiness))
 
 
 def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
@@ -162,7 +162,7 @@ def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
 def _rate_pattern(
     rows: Rows, cuts: NDArray[np.intp], rate: Fraction
 ) -> tuple[Fraction | None, NDArray[np.bool_] | None]:
-    """Return the source rate whose pattern the sharpness follows, and the pictures that are mixed."""
+    """Return the source rate whose pattern the sharpness follows, and the pictures that are blended."""
     moves, sharper = rows["moves"].astype(np.float64), rows["sharper"].astype(np.float64)
     usable = (moves > _LEAST_PATTERN_MOTION) & ~np.isnan(sharper)
     usable[cuts] = False
@@ -211,7 +211,7 @@ _PLAUSIBLE = (Fraction(2, 5), Fraction(5, 2))
 
 
 def _softness(place: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How much sharpness a mixture loses at each place between two source pictures: 0 on one, 1 half way."""
+    """How much sharpness a blend loses at each place between two source pictures: 0 on one, 1 half way."""
     between = place % 1
     softness: NDArray[np.float64] = 4 * between * (1 - between)
     return softness
@@ -229,7 +229,7 @@ def _correlation(values: NDArray[np.float64], pattern: NDArray[np.float64]) -> t
 
 
 def _near(usable: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Entries with usable ones close by: in still shots a mixture cannot be seen."""
+    """Entries with usable ones close by: in still shots a blend cannot be seen."""
     return np.convolve(usable.astype(np.float64), np.ones(5), "same") > 0
 
 

@@ -151,10 +151,10 @@ class Picture:
         down[BAND // 2 - 1 :: BAND // 2] = 0  # below these stand lines of another band
         return block_means(across, BAND // 2) + block_means(down, BAND // 2)
 
-    def changed_blocks(self, former: Picture) -> Small:
+    def changed_blocks(self, previous: Picture) -> Small:
         """Mean difference to another picture in blocks of the bands, 8-bit steps; kept for the next who asks."""
-        if self._changed is None or self._changed[0] is not former:
-            self._changed = former, block_means(np.asarray(cv2.absdiff(self.bands, former.bands)))
+        if self._changed is None or self._changed[0] is not previous:
+            self._changed = previous, block_means(np.asarray(cv2.absdiff(self.bands, previous.bands)))
         return self._changed[1]
 
     def _reduced(self, plane: Plane, coarser: int) -> Small:

@@ -2,7 +2,7 @@
 picture.
 
 A row depends on the picture and on at most ``HISTORY`` pictures before it, never on more. So rows of two segments
-join exactly: only the first rows of the later segment are measured anew, against the last pictures of the former.
+join exactly: only the first rows of the later segment are measured anew, against the last pictures of the previous.
 What a file *is* is decided at the end, over the joined rows.
 """
 
@@ -60,7 +60,7 @@ class MeterRows:
         self._count += 1
 
     def skip(self) -> None:
-        """Keep a row for a picture that could not be decoded: as the former one, without any comparison."""
+        """Keep a row for a picture that could not be decoded: as the previous one, without any comparison."""
         for meter in self.meters:
             rows, size = self._rows[meter.name], meter.row.itemsize
             row = np.frombuffer(bytes(rows[-size:]), meter.row).copy() if rows else np.zeros(1, meter.row)

@@ -1,7 +1,7 @@
 """Frame signatures: 64 bits that survive scaling, level shifts and coding, and the picture's lowest waves exactly.
 
-The bits find a frame among two hours of others; the waves tell it from the frame beside it, and a mixture of two frames
-from both, because the wave of a mixture is the mixture of the waves.
+The bits find a frame among two hours of others; the waves tell it from the frame beside it, and a blend of two frames
+from both, because the wave of a blend is the blend of the waves.
 """
 
 from __future__ import annotations

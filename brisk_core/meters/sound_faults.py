@@ -39,7 +39,7 @@ class SoundFaults:
     phase_series: NDArray[np.float32]  #: correlation over 400 ms, a value a hop; NaN in silence
     dc_offset: tuple[float, ...]  #: mean of each channel over full scale
     same_channels: bool | None  #: the first two channels are the same; None for one channel or silence
-    turned_channels: bool  #: one of the first two is the other turned over
+    turned_channels: bool  #: one of the first two is the other with inverted polarity
     silent_channels: tuple[int, ...]  #: from 1
 
 

@@ -12,7 +12,7 @@ from brisk_core.exact import STANDARD_RATES, spell_seconds
 from brisk_core.facts import Span
 from brisk_core.packets.series import NO_TIME
 
-#: A step longer than this many frame periods is a gap; between 1 and this a wandering rate is at work.
+#: A step longer than this many frame periods is a gap; between 1 and this a variable frame rate is at work.
 GAP_PERIODS = Fraction(3, 2)
 _MOST_GAPS = 1000  # kept; the count beyond is named in the last one's detail
 #: A rate is only tried when the mean lies this near, which spares the search among far ones.

@@ -1,7 +1,7 @@
 """Two attempts at one deliverable: what was asked to change, did it, and did anything else?
 
 What was asked are the lines that the earlier attempt did not pass, at their places. What changed is told by the map of
-one attempt to the other: shots that moved, are missing, or have frames of their own; the likeness of their pictures;
+one attempt to the other: shots that moved, are missing, or have frames of their own; the similarity of their pictures;
 and the lowest waves of every picture, which coding leaves alone and a change of light, shape or content does not.
 """
 

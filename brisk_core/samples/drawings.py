@@ -12,7 +12,7 @@ from brisk_core.samples.picture import Drawn, draw, weave
 from brisk_core.samples.programme import LENGTH, SHOTS, START_TIMECODE
 
 Size = tuple[int, int]
-_SOURCE_RATE = Fraction(30)  # of the mixed drawing
+_SOURCE_RATE = Fraction(30)  # of the blended drawing
 _GAP = range(121, 127)  # black frames in the middle of a shot
 _BLACK = 16
 
@@ -46,8 +46,8 @@ def _fields_with_gap(number: int, rate: Fraction, size: Size) -> Drawn:
     return Drawn(np.full_like(drawn.luma, _BLACK), np.full_like(drawn.blue, 128), np.full_like(drawn.red, 128))
 
 
-def _mixed(number: int, rate: Fraction, size: Size) -> Drawn:
-    """A picture mixed of the two that lie around its moment at another rate, as frame blending does."""
+def _blended(number: int, rate: Fraction, size: Size) -> Drawn:
+    """A picture blended from the two that lie around its moment at another rate, as frame blending does."""
     place = number * _SOURCE_RATE / rate
     share = float(place % 1)
     first = draw(int(place) / _SOURCE_RATE, size, _label(number, rate))
@@ -103,7 +103,7 @@ DRAWINGS: dict[str, Callable[[int, Fraction, Size], Drawn]] = {
     "fields": _fields,
     "fields-turned": _fields_turned,
     "fields-with-gap": _fields_with_gap,
-    "mixed-from-30": _mixed,
+    "blended-from-30": _blended,
     "squeezed": _squeezed,
     "boxed": _boxed,
     "edited-anew": _edited_anew,

@@ -35,7 +35,7 @@ class Settings:
     sound_codec: str | None = "aac"
     sound_rate: int = 48000
     mono_tracks: int = 0  #: number of mono tracks in place of one stereo track
-    sound_hole: bool = False  #: the sound is gone for a moment
+    sound_dropout: bool = False  #: the sound is gone for a moment
 
 
 class Encoder:
@@ -65,7 +65,7 @@ class Encoder:
         self._flag = _field_flag(settings) if settings.fields else None
         self._sounds = [self._add_sound() for _ in range(settings.mono_tracks or 1)] if settings.sound_codec else []
         self._sound = (
-            make_sound(length, settings.sound_rate, hole=settings.sound_hole)
+            make_sound(length, settings.sound_rate, dropout=settings.sound_dropout)
             if self._sounds
             else np.zeros((2, 0), np.float32)
         )

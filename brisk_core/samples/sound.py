@@ -32,9 +32,9 @@ def make_stems(length: Fraction, sample_rate: int) -> dict[str, NDArray[np.float
     return {name: (_GAIN * np.stack(part)).astype(np.float32) for name, part in zip(STEMS, parts, strict=True)}
 
 
-def make_sound(length: Fraction, sample_rate: int, *, hole: bool = False) -> NDArray[np.float32]:
-    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any sample rate, with a hole if asked."""
+def make_sound(length: Fraction, sample_rate: int, *, dropout: bool = False) -> NDArray[np.float32]:
+    """Return ``(2, samples)`` of float sound in −1 to 1, the same moments at any rate, with a dropout if asked."""
     mix = np.asarray(sum(make_stems(length, sample_rate).values()), np.float32)
-    if hole:
+    if dropout:
         mix[:, int(_HOLE[0] * sample_rate) : int(_HOLE[1] * sample_rate)] = 0
     return mix

@@ -128,9 +128,9 @@ def _observe_time(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
     builder.observed("content.repeat", _spans(steady.repeats))
     builder.observed("content.drop", _spans(motion.drops, "motion jumps two steps; sure only against a master"))
     detail = (
-        f"mixed by a change of rate from {spell_rate(motion.source_rate)}"
+        f"blended by a change of rate from {spell_rate(motion.source_rate)}"
         if motion.source_rate
-        else "mixed of the pictures beside it"
+        else "blended from the pictures beside it"
     )
     builder.observed("content.blend", _spans(motion.blends, detail))
     if verdicts.fields.scan == "pulldown-3:2":

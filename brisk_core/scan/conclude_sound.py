@@ -125,14 +125,14 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
 
 
 def _mistakes(faults: Sequence[SoundFaults]) -> tuple[str, ...]:
-    """Sentences for what has been seen before: one channel sold as two, a phase turned over, one side dead."""
+    """Sentences for what has been seen before: one channel sold as two, inverted polarity, one side dead."""
     found = []
     for number, one in enumerate(faults, 1):
         if one.same_channels:
             found.append(f"Left and right of track {number} are the same: one channel stands in both.")
         if one.turned_channels:
             found.append(
-                f"Left and right of track {number} work against each other: one of them is turned over, "
+                f"Left and right of track {number} work against each other: the polarity of one of them is inverted, "
                 "and they vanish when they are added for one loudspeaker."
             )
         if len(one.silent_channels) == 1 and len(one.dc_offset) == _STEREO:

@@ -12,14 +12,14 @@ if TYPE_CHECKING:
     from brisk_core.scan.conclude import PictureVerdicts
 
 _SHIFTS = {
-    "squeezed": "Levels are squeezed: full range was mapped into narrow range once too often; blacks turn grey.",
-    "squeezed-twice": "Levels are squeezed twice: full range was mapped into narrow range two times too often.",
-    "stretched": "Levels are stretched: narrow range was blown up to full range, and shadows and lights are cut off.",
+    "squeezed": "Full range was mapped to narrow once too often; blacks turn grey.",
+    "squeezed-twice": "Full range was mapped to narrow twice too often.",
+    "stretched": "Levels are stretched: narrow range was blown up to full range, and shadows and lights are clipped.",
     "stretched-twice": "Levels are stretched twice: narrow range was blown up two times over; shadows are cut off.",
 }
 _UNTOLD_FULL = (
     "The samples fill the full range, but the file says narrow: levels were stretched once too often, or the range is "
-    "flagged wrongly; shadows and lights are cut off when it is played."
+    "flagged wrongly; shadows and lights are clipped when it is played."
 )
 _ENLARGED = 0.93  # of a side, below which a picture counts as enlarged
 _STANDARD_LINES = (480, 540, 576, 720, 1080, 2160)
@@ -40,7 +40,7 @@ def _of_rate(verdicts: PictureVerdicts) -> list[str]:
     rate, source = verdicts.rate, verdicts.motion.source_rate
     if source is not None:
         return [
-            f"{spell_rate(rate)} was made from {spell_rate(source)} frames a second by mixing neighbours: "
+            f"{spell_rate(rate)} was made from {spell_rate(source)} frames a second by blending neighbours: "
             "moving edges are double."
         ]
     if verdicts.steadiness.cadence == "2:2":
@@ -58,7 +58,7 @@ def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:
     order = builder.said(Witness.CODED, "picture.field_order") or builder.said(Witness.DECLARED, "picture.field_order")
     sentences = []
     if found.scan == "pulldown-3:2":
-        sentences.append("The 3:2 pulldown is still in: two of five frames are mixed of two film frames.")
+        sentences.append("The 3:2 pulldown is still in: two of five frames are blended from two film frames.")
     if found.scan == "interlaced" and said == "progressive":
         sentences.append("Fields are woven into a stream that is coded as progressive: every player shows combs.")
     if found.order and order and found.order != order and found.scan == "interlaced":

@@ -7,7 +7,7 @@ from brisk_core.spec.conditions import Condition, SameAsMaster, SameAsTimeline
 from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Weight
 
 
-def _line(id_: str, name: str, label: str, weight: Weight, why: str, remedy: str = "") -> Line:
+def _line(id_: str, name: str, label: str, weight: Weight, why: str = "", remedy: str = "") -> Line:
     row = REGISTRY[id_]
     master = id_.startswith("master.")
     condition: Condition = SameAsMaster(row) if master else SameAsTimeline(row)
@@ -29,9 +29,8 @@ TIMELINE_LINES: tuple[Line, ...] = (
     _line(
         "edit.cuts",
         "edit-cuts",
-        "Right edit, all of it",
+        "Cuts match the timeline",
         Weight.MUST,
-        "A wrong version, a wrong range or a missing shot is seen by everybody who knows the programme.",
     ),
     _line(
         "edit.shots",
@@ -59,8 +58,6 @@ TIMELINE_LINES: tuple[Line, ...] = (
         "edit-shape",
         "Shape of the timeline",
         Weight.SHOULD,
-        "A picture in another shape than its edit was cut, fitted with bars, or stretched sideways.",
-        "Set size and pixel aspect of the export so that the shape stays; where another shape is ordered, fit or cut.",
     ),
 )
 
@@ -71,14 +68,14 @@ MASTER_LINES: tuple[Line, ...] = (
         "master-map",
         "Frame for frame",
         Weight.MUST,
-        "A frame that is missing, doubled, mixed or out of place is a fault of this export, not of the film.",
+        "A frame that is missing, doubled, blended or out of place is a fault of this export, not of the film.",
     ),
     _line(
         "master.geometry",
         "master-geometry",
-        "Shape and place",
+        "Size and position",
         Weight.MUST,
-        "A picture that was stretched, turned over or moved shows it in every face and every line.",
+        "A picture that was stretched, flipped or moved shows it in every face and every line.",
     ),
     _line(
         "master.level_curve",
@@ -90,7 +87,7 @@ MASTER_LINES: tuple[Line, ...] = (
     _line(
         "master.similarity",
         "master-similarity",
-        "Likeness",
+        "Similarity",
         Weight.SHOULD,
         "What the coding has lost shows first in the worst frames.",
     ),

@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.captions import Captioned, hold_captions, programme_of
-from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Span, Unheard, Witnessed
+from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Span, Unheard, Witnessed, keys
 from brisk_core.spec.conditions import Condition, Equals, Present
 from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Spec, Weight
 from brisk_core.spec.limits import CaptionLimit
@@ -18,7 +18,7 @@ _NONE = "no caption file stands beside it, and it has no text track"
 _UNKNOWN = "rate or length of the file are not known"
 
 
-def _line(name: str, label: str, weight: Weight, why: str) -> Line:
+def _line(name: str, label: str, weight: Weight, why: str = "") -> Line:
     row = REGISTRY[f"text.{name}"]
     flag = row.kind is Kind.FLAG
     return Line(
@@ -45,14 +45,12 @@ CAPTION_LINES: tuple[Line, ...] = (
     _line(
         "out_of_range", "Captions inside the programme", Weight.MUST, "Captions outside it belong to another version."
     ),
-    _line(
-        "rate_mismatch", "Captions in time", Weight.MUST, "Captions of another rate or start drift off what is said."
-    ),
-    _line("overlap", "One caption at a time", Weight.SHOULD, "Two captions at one place cover each other."),
-    _line("gap", "Gaps between captions", Weight.NOTE, "A gap of a frame or two flickers."),
-    _line("reading_speed", "Reading speed", Weight.SHOULD, "What goes faster than people read is not read."),
-    _line("line_length", "Length of caption lines", Weight.SHOULD, "Longer lines are cut off or wrapped anew."),
-    _line("line_count", "Lines at once", Weight.SHOULD, "More lines cover the picture."),
+    _line("rate_mismatch", "Captions in time", Weight.MUST),
+    _line("overlap", "One caption at a time", Weight.SHOULD),
+    _line("gap", "Gaps between captions", Weight.NOTE),
+    _line("reading_speed", "Reading speed", Weight.SHOULD),
+    _line("line_length", "Length of caption lines", Weight.SHOULD),
+    _line("line_count", "Lines at once", Weight.SHOULD),
     _line("burned_in", "Captions apart from the picture", Weight.SHOULD, "Burned in and beside it, they stand twice."),
 )
 CAPTION_IDS = frozenset(line.row.id for line in CAPTION_LINES)
@@ -109,7 +107,7 @@ def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspec
         CaptionTrack(kind="sidecar", format=one.format, language=one.language or None, count=len(one.captions))
         for one in beside
     )
-    said = inspection.facts["text.captions"]
+    said = inspection.witnessed(keys.TEXT_CAPTIONS)
 
     def joined(value: Any) -> Any:
         return found if value is None or value is Unheard.UNHEARD else (*value, *found)

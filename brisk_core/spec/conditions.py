@@ -391,7 +391,7 @@ class ConditionReader:
             not isinstance(columns, list)
             or len(columns) < 2
             or row.id not in columns
-            or len(set(columns)) < len(columns)
+            or len(set(map(str, columns))) < len(columns)
         ):
             raise ValueRefused(f"needs at least two different columns, one of them {row.id}; got {columns!r}")
         found = [REGISTRY.get(str(one)) for one in columns]

@@ -61,7 +61,6 @@ CONTENT_RULES: tuple[Rule, ...] = (
         applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("edit."),
         template="{told}",
         parameters=_told,
-        why="A wrong version, a wrong range or a missing shot is seen by everybody who knows the programme.",
     ),
     Rule(
         code="master.differs",
@@ -80,8 +79,6 @@ CONTENT_RULES: tuple[Rule, ...] = (
         code="shape.other",
         applies=lambda unmet: unmet.id == "edit.shape",
         template="the picture is shown as {found}, the timeline is {required}: stretched sideways, or cut to fit.",
-        why="A picture in another shape than its edit was cut, fitted with bars, or stretched sideways.",
-        remedy="Set size and pixel aspect of the export so that the shape stays; where another is ordered, fit or cut.",
     ),
     Rule(
         code="content.mistakes",
@@ -113,7 +110,6 @@ CONTENT_RULES: tuple[Rule, ...] = (
         code="order.seen-swapped",
         applies=lambda unmet: unmet.id == "picture.field_order" and unmet.who == "the pictures show",
         template="the pictures show the {found} field earlier where {required} first is asked: motion judders.",
-        why="Shown in the wrong order, motion steps back fifty or sixty times a second.",
         remedy="Set the field order of the clip to what it really is, and that of the export to {required} first.",
     ),
     Rule(

@@ -92,6 +92,10 @@ class _StrictLoader(yaml.SafeLoader):
 def _mapping(loader: yaml.SafeLoader, node: yaml.MappingNode) -> dict[Any, Any]:
     seen: set[str] = set()
     for key, _ in node.value:
+        if not isinstance(key, yaml.ScalarNode):
+            raise yaml.constructor.ConstructorError(
+                None, None, "met a list or a mapping as a key; expected a text", key.start_mark
+            )
         if key.value in seen:
             raise yaml.constructor.ConstructorError(
                 None, None, f"met {key.value!r} twice; expected it once", key.start_mark
@@ -128,7 +132,7 @@ def _load(text: str) -> dict[str, Any]:
         mark = error.problem_mark
         place = f"line {mark.line + 1}, column {mark.column + 1}" if mark else "spec"
         raise _refused(place, f"{error.problem}; expected YAML or JSON") from error
-    except (yaml.YAMLError, RecursionError, ValueError) as error:
+    except (yaml.YAMLError, RecursionError, ValueError, TypeError, AttributeError) as error:  # of odd tags as well
         raise _refused("spec", f"{str(error).splitlines()[0]}; expected YAML or JSON") from error
     if not isinstance(document, dict):
         raise _refused("spec", f"met a {type(document).__name__}; expected a mapping with brisk_spec, name and lines")

@@ -45,7 +45,7 @@ INTEGRITY: tuple[Line, ...] = (
         "Whole file",
         Weight.MUST,
         "A copy that was cut short or lost packets plays up to a point and then stops or breaks up.",
-        "Copy or export the file again and compare sizes at both ends.",
+        "",  # as for the characteristic
     ),
     _line(
         "extension",
@@ -77,7 +77,7 @@ INTEGRITY: tuple[Line, ...] = (
         *_absent("content.unreadable"),
         "Every picture decodes",
         Weight.MUST,
-        "Pictures that cannot be decoded are black, grey or broken at the viewer.",
+        "",  # as for the characteristic
         "Copy the file again and compare its checksum; if it stays so, export again.",
     ),
     _line(

@@ -20,6 +20,7 @@ from brisk_core.facts import (
     Stage,
     Unheard,
     Witness,
+    keys,
     spell,
 )
 from brisk_core.packets import PacketSeries, fit_buffer
@@ -177,7 +178,7 @@ class _Judge:
         agreement = (self.agreements or {}).get("edit.shape")
         if agreement is None or agreement.agrees is None:
             return True
-        size = self.inspection.best("picture.size")
+        size = self.inspection[keys.PICTURE_SIZE]
         sized = (line.condition for line in spec.lines if line.row.id == "picture.size")
         return any(isinstance(one, Equals | OneOf) and one.holds(size) for one in sized)
 
@@ -216,7 +217,7 @@ class _Judge:
         """Hold the places of every track against a condition on their lengths and where they lie."""
         row = line.row
         value = self.inspection.facts[row.id].observed
-        rate, duration = self.inspection.best("picture.frame_rate"), self.inspection.best("wrapper.duration")
+        rate, duration = self.inspection[keys.PICTURE_FRAME_RATE], self.inspection[keys.WRAPPER_DURATION]
         if value is None or value is Unheard.UNHEARD:
             return self._unheard(
                 line, condition.required(), self.inspection.unread.get(row.id, _silence((Witness.OBSERVED,)))
@@ -272,7 +273,7 @@ class _Judge:
         return replace(self._worded(line, unmet, found=found), required=table.required())
 
     def _by_buffer(self, line: Line, condition: FitsBuffer) -> Finding:
-        rate = self.inspection.best("picture.frame_rate")
+        rate = self.inspection[keys.PICTURE_FRAME_RATE]
         if self.series is None or rate is None:
             reason = self.inspection.unread.get("picture.frame_rate", "the sizes of its packets are not at hand")
             return self._unheard(line, condition.required(), reason)
@@ -317,7 +318,7 @@ class _Judge:
 
     def _detail(self, row: Characteristic) -> str:
         """Return what more is known of a characteristic that is not met."""
-        damage = self.inspection.best("wrapper.damage") if row.id == "wrapper.complete" else None
+        damage = self.inspection[keys.WRAPPER_DAMAGE] if row.id == "wrapper.complete" else None
         return damage[0] if damage else ""
 
     def _worded(self, line: Line, unmet: Unmet, found: str) -> Finding:
@@ -438,7 +439,7 @@ class _Judge:
         observed: Any = None,
     ) -> Finding:
         witnessed = self.inspection.facts.get(line.row.id)
-        spans = spans_of(line.row, witnessed, self.inspection.best("picture.frame_rate")) if witnessed else ()
+        spans = spans_of(line.row, witnessed, self.inspection[keys.PICTURE_FRAME_RATE]) if witnessed else ()
         return Finding(
             line=line,
             outcome=outcome,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brisk_core.captions import CAPTION_REMEDIES
 from brisk_core.facts import Characteristic
 
 
@@ -19,6 +20,7 @@ _GENERAL = Reason(
     "A receiver that expects something else may refuse the file, or convert it in its own way.",
     "Set it in the export to {required}.",
 )
+_BY_GAIN = "Change the gain of the mix so that it measures {required}, then check the true peak again."
 _REASONS: dict[str, Reason] = {
     "file.name": Reason(
         "The receiver files by name; another name is sorted to the wrong place or to nobody.",
@@ -89,7 +91,7 @@ _REASONS: dict[str, Reason] = {
         "Set the export's frame rate to exactly {required}.",
     ),
     "picture.rate_mode": Reason(
-        "With wandering steps between frames, sound slips and edits land between frames.",
+        "With a variable frame rate, sound slips and edits land between frames.",
         "Conform the source to a constant rate before editing, and export at a constant rate.",
     ),
     "picture.scan": Reason(
@@ -142,7 +144,7 @@ _REASONS: dict[str, Reason] = {
         "Set the group of pictures to {required} frames.",
     ),
     "gop.open": Reason(
-        "After a jump, pictures that need the former group come out broken.", "Switch on closed groups of pictures."
+        "After a jump, pictures that need the previous group come out broken.", "Switch on closed groups of pictures."
     ),
     "sound.tracks": Reason("Receivers find languages and mixes by track.", "Export with sound tracks: {required}."),
     "sound.codec": Reason("A receiver plays the sound it was built for.", "Set the sound codec to {required}."),
@@ -167,7 +169,7 @@ _REASONS: dict[str, Reason] = {
         "Interpret the clip with its own field order in the edit, or take its fields apart before scaling.",
     ),
     "content.blend": Reason(
-        "Mixed frames show every moving edge twice; pans look soft and ghostly.",
+        "Blended frames show every moving edge twice; pans look soft and ghostly.",
         "Switch frame blending off; let frames be dropped or repeated, or convert by motion from the source.",
     ),
     "content.repeat": Reason(
@@ -229,22 +231,22 @@ _REASONS: dict[str, Reason] = {
     ),
     "sound.programme_loudness": Reason(
         "Programmes of different loudness make viewers reach for the volume; receivers turn them down or refuse them.",
-        "Change the gain of the mix so that it measures {required}, then check the true peak again.",
+        _BY_GAIN,
     ),
     "sound.loudness": Reason(
         "Programmes of different loudness make viewers reach for the volume.",
-        "Change the gain of the mix so that it measures {required}, then check the true peak again.",
+        _BY_GAIN,
     ),
     "sound.true_peak": Reason(
         "Peaks between the samples distort when the sound is coded or converted.",
         "Put a true-peak limiter at {required} on the mix.",
     ),
-    "sound.clipping": Reason("Cut-off peaks crackle.", "Lower the gain before the limiter and mix again."),
+    "sound.clipping": Reason("Clipping crackles.", "Lower the gain before the limiter and mix again."),
     "sound.silence": Reason(
         "Silence may be meant, or a track that is off.", "Listen there; switch the track on, or have the line waived."
     ),
     "sound.dropout": Reason(
-        "A hole in the sound is heard as a stumble.", "Mix that place again; look for a missing or muted clip."
+        "A dropout in the sound is heard as a stumble.", "Mix that place again; look for a missing or muted clip."
     ),
     "sound.click": Reason("A click startles.", "Put a short fade on the cut under it."),
     "sound.phase": Reason(
@@ -256,16 +258,16 @@ _REASONS: dict[str, Reason] = {
     ),
     "sound.silent_channels": Reason("A silent channel may be a cable off.", "Route sound to it, or leave it out."),
     "sound.dc_offset": Reason("An offset costs headroom and clicks at cuts.", "Filter below 10 Hz."),
-    "text.overlap": Reason("Two captions at one place cover each other.", "End each caption before the next begins."),
-    "text.gap": Reason("A gap of a frame or two flickers.", "Close the gap, or leave the one that is asked."),
+    "text.overlap": Reason("Two captions at one place cover each other.", CAPTION_REMEDIES["text.overlap"]),
+    "text.gap": Reason("A gap of a frame or two flickers.", CAPTION_REMEDIES["text.gap"]),
     "text.reading_speed": Reason(
-        "What goes faster than people read is not read.", "Show the caption longer, or say it in fewer words."
+        "What goes faster than people read is not read.", CAPTION_REMEDIES["text.reading_speed"]
     ),
-    "text.line_length": Reason("Longer lines are cut off or wrapped anew.", "Break the line at a sensible place."),
-    "text.line_count": Reason("More lines cover the picture.", "Split the caption in two."),
+    "text.line_length": Reason("Longer lines are cut off or wrapped anew.", CAPTION_REMEDIES["text.line_length"]),
+    "text.line_count": Reason("More lines cover the picture.", CAPTION_REMEDIES["text.line_count"]),
     "text.out_of_range": Reason(
         "Captions outside the programme belong to another version of it.",
-        "Export the captions for this version and this range.",
+        CAPTION_REMEDIES["text.out_of_range"],
     ),
     "text.rate_mismatch": Reason(
         "Captions of another rate or start drift off what is said.",
@@ -275,6 +277,14 @@ _REASONS: dict[str, Reason] = {
         "Many viewers need captions, and some places must show them.", "Send the captions with the file: {required}."
     ),
     "text.chapters": Reason("Viewers jump by chapters.", "Set chapter marks in the timeline and export them."),
+    "edit.cuts": Reason(
+        "A wrong version, a wrong range or a missing shot is seen by everybody who knows the programme.",
+        "Export the version and the range that are ordered.",
+    ),
+    "edit.shape": Reason(
+        "A picture in another shape than its edit was cut, fitted with bars, or stretched sideways.",
+        "Set size and pixel aspect of the export so that the shape stays; where another is ordered, fit or cut.",
+    ),
     "edit.length": Reason(
         "An extra frame belongs to something else, and a missing one to the film.",
         "Set in and out to the range that is ordered.",

@@ -26,6 +26,11 @@ from brisk_core.spec.content_rules import CONTENT_RULES
 from brisk_core.spec.rule import Rule, Unmet, places, sentences
 from brisk_core.spec.values import rank, rank_found
 
+_LOOK_ALIKE = (
+    "The two rates look alike in every list of settings, but sound and captions timed for one drift against the other."
+)
+_PLAINLY = "{who} {label} {found}; {required} is asked."
+
 
 def _is_rate(unmet: Unmet) -> bool:
     rates = ("picture.frame_rate", "edit.frame_rate")
@@ -44,7 +49,7 @@ def _other_family(unmet: Unmet) -> bool:
     )
 
 
-def _wandering(unmet: Unmet) -> bool:
+def _non_standard_rate(unmet: Unmet) -> bool:
     return _is_rate(unmet) and rate_family(unmet.found) is None
 
 
@@ -52,7 +57,7 @@ def _pair(id_: str, asked: Any, found: Any) -> Callable[[Unmet], bool]:
     return lambda unmet: unmet.id == id_ and unmet.asked == asked and unmet.found == found
 
 
-def _thinner_chroma(unmet: Unmet) -> bool:
+def _less_chroma(unmet: Unmet) -> bool:
     order = ("4:0:0", "4:1:1", "4:2:0", "4:2:2", "4:4:4")
     return unmet.id == "picture.chroma" and unmet.asked in order and order.index(unmet.found) < order.index(unmet.asked)
 
@@ -166,7 +171,7 @@ RULES: tuple[Rule, ...] = (
         applies=_ratio_is(Fraction(1000, 1001)),
         template="{who} {found} frames a second where {required} is asked: slower by 1000/1001, one frame lost every {frames}.",
         parameters=lambda unmet: {"frames": f"{round(1001 / unmet.asked)} s"},
-        why="The two rates look alike in every list of settings, but sound and captions timed for one drift against the other.",
+        why=_LOOK_ALIKE,
         remedy="Set the export's frame rate to exactly {required}, not to its 1000/1001 neighbour.",
     ),
     Rule(
@@ -174,7 +179,7 @@ RULES: tuple[Rule, ...] = (
         applies=_ratio_is(Fraction(1001, 1000)),
         template="{who} {found} frames a second where {required} is asked: faster by 1001/1000, one frame more every {frames}.",
         parameters=lambda unmet: {"frames": f"{round(1001 / unmet.found)} s"},
-        why="The two rates look alike in every list of settings, but sound and captions timed for one drift against the other.",
+        why=_LOOK_ALIKE,
         remedy="Set the export's frame rate to exactly {required}, the 1000/1001 rate.",
     ),
     Rule(
@@ -200,7 +205,7 @@ RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="rate.wandering",
-        applies=_wandering,
+        applies=_non_standard_rate,
         template="{who} {found} frames a second, which is no standard rate; {required} is asked.",
         why="A rate that wanders comes from a recorder that drops frames; players and sets guess.",
         remedy="Conform the footage to a constant rate before editing, then export at {required}.",
@@ -223,12 +228,11 @@ RULES: tuple[Rule, ...] = (
         code="order.swapped",
         applies=lambda unmet: unmet.id == "picture.field_order",
         template="{who} {found} field first where {required} is asked.",
-        why="Shown in the wrong order, motion steps back fifty or sixty times a second.",
         remedy="Set the field order of the export to {required} field first; if single clips came in the other way, set it on the clips.",
     ),
     Rule(
         code="chroma.thinner",
-        applies=_thinner_chroma,
+        applies=_less_chroma,
         template="{who} {found} where {required} is asked: colour has been thrown away.",
         why="Saturated edges and titles fray, and every later generation makes it worse; it cannot be brought back.",
         remedy="Export again from the timeline with {required}; converting this file does not help.",
@@ -239,7 +243,6 @@ RULES: tuple[Rule, ...] = (
         template="{who} {found} where {asked_size} is asked: {how}.",
         parameters=_size_ratio,
         why="A receiver will scale, crop or pad the picture by its own choice.",
-        remedy="Set the export's size to {required}, and look at what fills the frame when the shape differs.",
     ),
     Rule(
         code="bitrate.too-low",
@@ -275,7 +278,6 @@ RULES: tuple[Rule, ...] = (
         code="index.last",
         applies=lambda unmet: unmet.id == "wrapper.index_first" and unmet.found is False,
         template="the index stands after the media, so playing cannot start before the whole file is there.",
-        why="A site that reads the file while it comes in has to wait for its last bytes, or refuses it.",
         remedy="Switch on the setting that puts the index at the start (often called for web or streaming); no new encode is needed.",
     ),
     Rule(
@@ -283,14 +285,11 @@ RULES: tuple[Rule, ...] = (
         applies=lambda unmet: unmet.id == "wrapper.complete" and unmet.found is False,
         template="the file is not complete: {detail}.",
         parameters=lambda unmet: {"detail": unmet.detail or "its index is missing or points beyond the end"},
-        why="A copy that was cut short plays up to a point and then stops.",
-        remedy="Copy or export the file again and compare sizes at both ends.",
     ),
     Rule(
         code="sound.other-sample-rate",
         applies=lambda unmet: unmet.id in ("sound.sample_rate", "edit.sample_rate"),
         template="{who} {found} where {required} is asked.",
-        why="Sound at another sample rate is converted on the way, or plays at the wrong speed and pitch.",
         remedy="Set the sample rate to {required} through the whole chain: project, timeline and export.",
     ),
     Rule(
@@ -298,20 +297,16 @@ RULES: tuple[Rule, ...] = (
         applies=lambda unmet: unmet.id in ("wrapper.start_timecode", "edit.start_timecode"),
         template="{who} a start at {found} where {required} is asked.",
         why="Whoever cues, captions or continues by timecode will be off by the difference.",
-        remedy="Set the timeline's start timecode to {required}, and let the export carry it.",
     ),
     Rule(
         code="name.other",
         applies=lambda unmet: isinstance(unmet.condition, Matches),
         template="the {label} is {found}; a name like {required} is asked.",
-        why="The receiver files by name; another name is sorted to the wrong place or to nobody.",
-        remedy="Rename the file to fit {required}.",
     ),
     Rule(
         code="size.too-large",
         applies=_on("file.size", _above),
         template="the file has {found}, more than the {required} allowed.",
-        why="A file above the cap is refused at the door.",
         remedy="Lower the video bit rate until the file fits {required}.",
     ),
     Rule(
@@ -329,12 +324,12 @@ RULES: tuple[Rule, ...] = (
     Rule(
         code="range.below",
         applies=_below,
-        template="{who} {label} {found}; {required} is asked.",
+        template=_PLAINLY,
     ),
     Rule(
         code="range.above",
         applies=_above,
-        template="{who} {label} {found}; {required} is asked.",
+        template=_PLAINLY,
     ),
     Rule(
         code="timeline.differs",
@@ -345,7 +340,7 @@ RULES: tuple[Rule, ...] = (
     Rule(
         code="value.none-of",
         applies=lambda unmet: isinstance(unmet.condition, OneOf),
-        template="{who} {label} {found}; {required} is asked.",
+        template=_PLAINLY,
     ),
     Rule(
         code="value.differs",

@@ -17,6 +17,9 @@ UNCOMPARED = {Kind.SPANS, Kind.TIMES, Kind.OBJECT, Kind.TRACKS, Kind.CHAPTERS, K
 _LEVEL = re.compile(r"\d{1,2}(\.\d)?")
 
 
+_LARGEST = 10**18  # of the numbers of a spec; infinite ones, and what is no number, are not at most that
+
+
 def _count(value: object) -> int:
     if isinstance(value, int) and not isinstance(value, bool):
         return value
@@ -24,7 +27,7 @@ def _count(value: object) -> int:
 
 
 def _number(value: object) -> Fraction:
-    if isinstance(value, int | float) and not isinstance(value, bool):
+    if isinstance(value, int | float) and not isinstance(value, bool) and abs(value) <= _LARGEST:
         return Fraction(str(value))
     raise ValueRefused(f"met {value!r}; expected a number")
 
@@ -38,7 +41,7 @@ def _flag(value: object) -> bool:
 def _text(value: object) -> str:
     if isinstance(value, str) and value.strip():
         return value.strip()
-    if isinstance(value, int | float) and not isinstance(value, bool):
+    if isinstance(value, int | float) and not isinstance(value, bool) and abs(value) <= _LARGEST:
         return f"{value:g}"
     raise ValueRefused(f"met {value!r}; expected a text")
 

@@ -54,7 +54,7 @@ class StemFound:
     heard: bool  #: is it in the mix at all?
     late: float  #: seconds by which it comes later in its file than in the mix
     gain: float  #: dB by which it is louder in its file than in the mix
-    turned: bool  #: phase turned over
+    turned: bool  #: inverted polarity
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

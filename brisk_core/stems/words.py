@@ -57,7 +57,7 @@ def _of_stem(stem: StemFound) -> list[str]:
         word = "louder" if stem.gain > 0 else "quieter"
         told.append(f"{stem.name} is {abs(stem.gain):.1f} dB {word} than in the mix.")
     if stem.turned:
-        told.append(f"{stem.name} is turned over in phase.")
+        told.append(f"{stem.name} is inverted in polarity.")
     return told
 
 

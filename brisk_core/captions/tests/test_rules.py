@@ -4,7 +4,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from brisk_core.captions import Captioned, Evidence, Programme, evidence_of, hold_captions, read_captions
+from brisk_core.captions import Captioned, Evidence, Programme, evidence_of, hold_captions, place, read_captions
 from brisk_core.captions.document import CaptionDocument
 from brisk_core.captions.tests.test_readers import make_scc, make_stl
 from brisk_core.exact import Timecode
@@ -69,6 +69,18 @@ class RulesTest(TestCase):
     def test_short_gaps_are_told_and_touching_captions_are_not(self) -> None:
         told = self.told("text.gap", [*GOOD, (8.04, 9.5, "Who is there?")])
         self.assertEqual(told, ["Line 14: comes 1 frame after the one before it: it flickers."])
+
+    def test_a_gap_of_exactly_the_limit_is_right_and_one_frame_less_is_not(self) -> None:
+        for limit in (2, 3, 5):
+            limits = {"text.gap": Fraction(limit)}
+            right = [*GOOD, (8 + limit / 25, 9.5, "Who is there?")]
+            self.assertEqual(faults(held(subrip(right), limits=limits)), set(), limit)
+            told = self.told("text.gap", [*GOOD, (8 + (limit - 1) / 25, 9.5, "Who is there?")], limit)
+            self.assertIn(f"comes {limit - 1} frame", told[0])
+
+    def test_times_between_frames_go_to_the_nearest(self) -> None:
+        rows = [(1.03, 2.01, "late"), (3.01, 4.03, "early")]  # frames 25.75 to 50.25, 75.25 to 100.75
+        self.assertEqual([(one.start, one.end) for one in place(subrip(rows), PROGRAMME)], [(26, 50), (75, 101)])
 
     def test_reading_speed_by_the_limit_asked(self) -> None:
         rows = [*GOOD, (9.0, 10.0, "Twenty-one characters")]

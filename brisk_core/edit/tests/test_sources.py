@@ -35,15 +35,15 @@ class RateChangeTest(TestCase):
                 self.assertTrue(change.whole)
                 self.assertEqual(sum(step.repeats for step in change.steps) * cycles, change.repeated)
                 self.assertEqual(sum(step.skipped for step in change.steps) * cycles, change.dropped)
-                mixed = sum(0 < step.share < 1 for step in change.steps) * cycles
-                self.assertEqual(mixed, change.mixed)
+                blended = sum(0 < step.share < 1 for step in change.steps) * cycles
+                self.assertEqual(blended, change.blended)
 
     def test_rates_that_differ_by_a_thousandth_are_a_matter_of_speed(self) -> None:
         says = change_rate(Fraction(24000, 1001), Fraction(24)).says
         self.assertIn("one frame repeated every 42 s", says)
         self.assertIn("0.1 % faster", says)
 
-    def test_wandering_rates_have_a_long_cycle_that_is_cut(self) -> None:
+    def test_non_standard_rates_have_a_long_cycle_that_is_cut(self) -> None:
         change = change_rate(Fraction(144, 5), Fraction(25))
         self.assertEqual((len(change.steps), change.whole), (60, False))
         self.assertRaises(ValueError, change_rate, Fraction(0), Fraction(25))

@@ -48,11 +48,11 @@ class NearestTest(TestCase):
         self.assertEqual(nearest_standard_rate(Fraction(24)), Fraction(24))
         self.assertIsNone(nearest_standard_rate(Fraction("23.988")))
 
-    def test_wandering_rates_have_no_standard_and_no_family(self) -> None:
+    def test_non_standard_rates_have_no_standard_and_no_family(self) -> None:
         for text in ("28.8", "29.983"):
             self.assertIsNone(nearest_standard_rate(Fraction(text)))
             self.assertIsNone(rate_family(Fraction(text)))
-            self.assertEqual(spell_rate(Fraction(text)), f"{text} (wandering)")
+            self.assertEqual(spell_rate(Fraction(text)), f"{text} (non-standard)")
 
     def test_families(self) -> None:
         self.assertIs(rate_family(Fraction(50)), RateFamily.TWENTY_FIVE)

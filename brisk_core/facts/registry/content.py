@@ -22,7 +22,7 @@ CONTENT = (
         Group.SCAN,
         Kind.SPANS,
         "O",
-        "Frames that show the former one again.",
+        "Frames that show the previous one again.",
         stage=Stage.PICTURES,
     ),
     define(

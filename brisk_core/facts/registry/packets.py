@@ -9,7 +9,7 @@ from brisk_core.facts.registry.define import define
 PACKETS = (
     define(
         "bitrate.average",
-        "Mean",
+        "Mean bit rate",
         Group.BIT_RATE,
         Kind.BIT_RATE,
         "DCO",
@@ -87,7 +87,7 @@ PACKETS = (
         Group.BIT_RATE,
         Kind.FLAG,
         "CO",
-        "Pictures after a random access point need the former group.",
+        "Pictures after a random access point need the previous group.",
         judged_by=JudgedBy.OBSERVED,
     ),
     define("gop.pattern", "Group pattern", Group.BIT_RATE, Kind.TEXT, "O", "The most frequent order of picture types."),

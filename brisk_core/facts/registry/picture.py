@@ -109,7 +109,7 @@ PICTURE = (
     ),
     define(
         "picture.rate_mode",
-        "Rate mode",
+        "Frame rate mode",
         Group.PICTURE,
         Kind.CHOICE,
         "CO",
@@ -118,7 +118,15 @@ PICTURE = (
         judged_by=JudgedBy.OBSERVED,
     ),
     define("picture.frame_count", "Frames", Group.PICTURE, Kind.COUNT, "DO", "Number of presented frames."),
-    define("picture.chroma", "Chroma", Group.PICTURE, Kind.CHOICE, "DC", "Chroma subsampling.", choices=CHROMAS),
+    define(
+        "picture.chroma",
+        "Chroma subsampling",
+        Group.PICTURE,
+        Kind.CHOICE,
+        "DC",
+        "How colour is thinned against luma.",
+        choices=CHROMAS,
+    ),
     define(
         "picture.bit_depth",
         "Bit depth",

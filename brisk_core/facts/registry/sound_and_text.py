@@ -185,7 +185,7 @@ SOUND_AND_TEXT = (
     ),
     define(
         "sound.same_channels",
-        "Same channels",
+        "Dual mono",
         Group.SOUND,
         Kind.FLAG,
         "O",

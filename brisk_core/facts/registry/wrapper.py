@@ -74,7 +74,7 @@ WRAPPER = (
     ),
     define(
         "wrapper.index_first",
-        "Index first",
+        "Fast start",
         Group.WRAPPER,
         Kind.FLAG,
         "O",

@@ -31,6 +31,7 @@ ODD = STARTS[6] + 9  # a frame inside shot 7
 class AgainstTest(TestCase):
     """Renders of known truth held against their master: each is named rightly, and the right one is silent."""
 
+    minutes = 4
     folder: Path
     master: Side
 
@@ -139,17 +140,17 @@ class AgainstTest(TestCase):
         self.assertAlmostEqual(found["master.level_curve"].document["offset"], 16, delta=1.2)
 
     def test_30_made_of_25_by_mixing_and_by_repeating(self) -> None:
-        mixed, repeated = [], []
+        blended, repeated = [], []
         for number in range(FRAMES * 6 // 5):
             first, rest = divmod(number * 5, 6)
             one, other = picture(first), picture(min(first + 1, FRAMES - 1))
-            mixed.append(np.asarray(np.round(one + (other.astype(float) - one) * rest / 6), np.uint8))
+            blended.append(np.asarray(np.round(one + (other.astype(float) - one) * rest / 6), np.uint8))
             repeated.append(one)
         coding = replace(UPLOAD, rate=Fraction(30))
-        found = self.held(mixed, coding)
+        found = self.held(blended, coding)
         told = self.told(found["master.map"])
         self.assertEqual(len(told), 1, told)
-        self.assertIn("made from the master's 25 by mixing", told[0])
+        self.assertIn("made from the master's 25 by blending", told[0])
         found = self.held(repeated, coding)
         self.assert_only(found, "master.map")
         self.assertIn("30 made by repeating", found["master.map"].found)
@@ -164,10 +165,10 @@ class AgainstTest(TestCase):
         found = self.held(pictures([number for number in WHOLE if number != ODD]))
         self.assert_only(found, "master.map", f"1 frame is missing in shot 7 “S7” at frame {ODD}")
         found = self.held(pictures([number - (number == ODD) for number in WHOLE]))
-        self.assert_only(found, "master.map", f"1 frame repeats the former one: frame {ODD} in shot 7")
+        self.assert_only(found, "master.map", f"1 frame repeats the previous one: frame {ODD} in shot 7")
         ghost = np.asarray(np.round(picture(ODD - 1) / 2 + picture(ODD + 1) / 2), np.uint8)
         found = self.held([ghost if number == ODD else picture(number) for number in WHOLE])
-        self.assert_only(found, "master.map", f"1 frame is mixed of two: frame {ODD} in shot 7")
+        self.assert_only(found, "master.map", f"1 frame is blended from two: frame {ODD} in shot 7")
         self.assertEqual(found["master.similarity"].document["worst"][0][0], ODD)
 
     def test_a_stretch_that_is_not_in_the_master(self) -> None:
@@ -186,7 +187,7 @@ class AgainstTest(TestCase):
         cases = (
             (late, "40 ms late"),
             (np.ascontiguousarray(self.heard[::-1]), "Left and right are exchanged"),
-            (self.heard * np.array([[1], [-1]], np.float32), "Channel 2 is turned over"),
+            (self.heard * np.array([[1], [-1]], np.float32), "Channel 2 is inverted in polarity"),
             (sound(FRAMES / 25, seed=77), "not the master's"),
         )
         for heard, words in cases:

@@ -1,4 +1,4 @@
-"""Pictures with known truth for the tests of meters: a texture that moves, woven, mixed, repeated, boxed."""
+"""Pictures with known truth for the tests of meters: a texture that moves, woven, blended, repeated, boxed."""
 
 from __future__ import annotations
 
@@ -46,12 +46,12 @@ def weave(top: Plane, bottom: Plane) -> Plane:
 
 
 def mix(one: Plane, other: Plane, share: float) -> Plane:
-    """A picture mixed of two."""
+    """A picture blended from two."""
     return np.asarray(np.round(one * (1 - share) + other.astype(np.float64) * share), np.uint8)
 
 
 def converted(source: Fraction, rate: Fraction, count: int, grain: float = 0) -> list[Plane]:
-    """A pan at 25 a second brought from ``source`` to ``rate`` by mixing."""
+    """A pan at 25 a second brought from ``source`` to ``rate`` by blending."""
     pictures = []
     for number in range(count):
         place = number * source / rate

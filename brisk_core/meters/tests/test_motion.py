@@ -17,7 +17,7 @@ class MixturesTest(TestCase):
                     self.assertEqual(found.source_rate, source)
                     mixed = {number for number in range(100) if (number * Fraction(source, rate)) % 1}
                     wrong = mixed ^ set(frames(found.blends))
-                    # Where one picture has all but nothing of the mixture, it can as well be called clean.
+                    # Where one picture has all but nothing of the blend, it can as well be called clean.
                     allowed = {
                         n
                         for n in mixed

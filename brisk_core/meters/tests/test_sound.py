@@ -79,6 +79,18 @@ class LoudnessTest(TestCase):
         for rate in (11025, 22050, 32000, 44100, 48000, 96000):
             self.assert_level(loudness(tone(-23, 12, rate=rate), rate).integrated, -23)
 
+    def test_the_relative_gate_lies_ten_units_under_the_mean_of_what_is_heard(self) -> None:
+        def mean_with(quiet: float) -> float:
+            """Loudness of two equal halves, one at -20 LUFS, by BS.1770-5: both where the gate lets the other in."""
+            levels = np.repeat([-20.0, quiet], 400)
+            found = measure_loudness(10 ** ((levels + 0.691) / 10)).integrated
+            assert found is not None
+            return found
+
+        both = float(10 * np.log10((10**-2.0 + 10**-3.2) / 2))  # -22.75; the gate lies at -32.75
+        self.assert_level(mean_with(-32.0), both, 0.03)
+        self.assert_level(mean_with(-33.3), -20.0, 0.03)
+
     def test_silence_has_no_loudness(self) -> None:
         found = loudness(np.zeros((2, RATE * 5), np.float32))
         self.assertEqual((found.integrated, found.range, found.short_max), (None, None, None))

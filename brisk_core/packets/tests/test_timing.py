@@ -33,7 +33,7 @@ class FitTest(TestCase):
         assert fit
         self.assertEqual((fit.rate, fit.constant), (rate, True))
 
-    def test_a_wandering_rate_gives_the_mean(self) -> None:
+    def test_a_variable_rate_gives_the_mean(self) -> None:
         random = np.random.default_rng(1)
         pts = np.cumsum(random.integers(2400, 3900, 500))
         fit = fit_rate(pts, Fraction(1, 90000))

@@ -1,4 +1,3 @@
-import os
 from pathlib import Path
 from unittest import TestCase
 
@@ -9,6 +8,7 @@ from brisk_core.reading import Source
 from brisk_core.samples import RENDERS, build_samples
 from brisk_core.samples.build import frame_count
 from brisk_core.samples.captions import CAPTIONS
+from brisk_core.samples.tests.shared import shared_samples
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_core.spec import judge, shelf_specs
 
@@ -18,10 +18,12 @@ _REPOSITORY = Path(__file__).resolve().parents[3]
 class RendersTest(TestCase):
     """Every sample file through reading, packets and judging: right ones pass whole, faulty ones fail where they should."""
 
+    minutes = 3
+
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
-        cls.folder = build_samples(Path(os.environ.get("BRISK_SAMPLES", _REPOSITORY / "var" / "demo")))
+        cls.folder = shared_samples()
         cls.timelines = {
             "wide": import_edit(cls.folder / WIDE_EDIT),
             "tall": import_edit(cls.folder / TALL_EDIT, hints=EditHints.from_json({"rate": 30})),

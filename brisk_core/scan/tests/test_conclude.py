@@ -43,8 +43,8 @@ class SoundFactsTest(TestCase):
         sound = tone(-10, 6)
         sound[:, 96_000:100_800] = 0
         builder = self.facts(track(sound, start=Fraction(3, 2)), start=Fraction(1))
-        hole = self.said(builder, "sound.dropout")[0][0]  # type: ignore[index]
-        self.assertAlmostEqual(hole.start, 2.5, delta=0.01)
+        dropout = self.said(builder, "sound.dropout")[0][0]  # type: ignore[index]
+        self.assertAlmostEqual(dropout.start, 2.5, delta=0.01)
 
     def test_silence_and_tracks_that_cannot_be_decoded_have_their_reason(self) -> None:
         builder = self.facts(track(np.zeros((2, 48000 * 3), np.float32)))
@@ -59,7 +59,7 @@ class SoundFactsTest(TestCase):
         sound = tone(-20, 6)
         self.assertIn("are the same", self.said(self.facts(track(sound)), "sound.mistakes")[0])  # type: ignore[index]
         turned = sound * np.array([[1], [-1]], np.float32)
-        self.assertIn("turned over", self.said(self.facts(track(turned)), "sound.mistakes")[0])  # type: ignore[index]
+        self.assertIn("polarity", self.said(self.facts(track(turned)), "sound.mistakes")[0])  # type: ignore[index]
         dead = sound * np.array([[1], [0]], np.float32)
         self.assertIn("Channel 2 of track 1 is silent", self.said(self.facts(track(dead)), "sound.mistakes")[0])  # type: ignore[index]
         clean = np.random.default_rng(1).normal(0, 0.1, (2, 48000 * 4)).astype(np.float32)

@@ -178,9 +178,9 @@ class EncodedTest(TestCase):
         sound[:, 48000:52800] = 0
         found = self.facts(clean(), CODINGS["prores"], sound=sound)
         self.assertAlmostEqual(found.best("sound.loudness")[0], -23.1, delta=0.3)
-        hole = found.best("sound.dropout")[0][0]
-        self.assertAlmostEqual(hole.start, 1.0, delta=0.01)
-        self.assertAlmostEqual(hole.end, 1.1, delta=0.01)
+        dropout = found.best("sound.dropout")[0][0]
+        self.assertAlmostEqual(dropout.start, 1.0, delta=0.01)
+        self.assertAlmostEqual(dropout.end, 1.1, delta=0.01)
         self.assertEqual((found.best("sound.bit_depth"), found.best("sound.same_channels")), ((24,), (True,)))
 
     def test_sizes_from_tiny_to_odd_and_rates_from_15_to_120(self) -> None:

@@ -145,8 +145,8 @@ class IntegrityTest(TestCase):
 
     def test_every_line_has_a_why_and_a_remedy(self) -> None:
         for line in INTEGRITY:
-            self.assertTrue(line.why)
-            self.assertTrue(line.remedy)
+            self.assertTrue(line.why_told)
+            self.assertTrue(line.remedy_told)
 
     def test_a_spec_cannot_use_their_ids(self) -> None:
         with self.assertRaisesRegex(SpecRefused, "ids that begin with integrity-"):

@@ -1,5 +1,9 @@
+import copy
 import json
+import random
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 from unittest import TestCase
 
 import jsonschema
@@ -164,6 +168,12 @@ class NamePatternTest(TestCase):
         self.assertIsNone(pattern.attempt_in("CANAL_V1.mxf"))
         self.assertIsNone(NamePattern("CANAL.mxf").attempt_in("CANAL.mxf"))
 
+    def test_a_star_before_the_number_leaves_no_place_to_read_it_at(self) -> None:
+        for rule, name in (("OLP_*_V##.mp4", "OLP_A_V02.mp4"), ("*##.mp4", "A12.mp4"), ("*_V#*.mxf", "A_V3_b.mxf")):
+            self.assertTrue(NamePattern(rule).matches(name), rule)
+            self.assertIsNone(NamePattern(rule).attempt_in(name), rule)
+        self.assertEqual(NamePattern("OLP_V##*.mp4").attempt_in("OLP_V02_final.mp4"), 2)
+
     def test_refusals(self) -> None:
         for text in ("", "a/b", "x" * 300):
             with self.assertRaises(ValueRefused):
@@ -176,3 +186,57 @@ class NamePatternTest(TestCase):
 
     def test_many_stars_take_no_time(self) -> None:
         self.assertFalse(NamePattern("*a" * 100 + "b").matches("a" * 250))
+
+
+#: What no place of a spec expects, or nearly none.
+HOSTILE: tuple[Any, ...] = (
+    None, [], {}, [[]], [{}], {"a": []}, "", 0, -1, True, 1.5, "x", "\x00", [1, [2]], {"equals": [[1]]}, [["a"]], 10**30,
+    10**400, float("nan"), float("inf"), "1/0", "0:0", ["a", ["b"]], {1: 2}, {"columns": [[], {}], "rows": [[]]},
+)  # fmt: skip
+
+
+def places(node: Any, before: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+    """Every place in a document but its root."""
+    for key, inner in node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ():
+        yield (*before, key)
+        yield from places(inner, (*before, key))
+
+
+class HostileTest(TestCase):
+    def test_whatever_stands_at_any_place_is_read_or_refused(self) -> None:
+        documents = [spec_to_document(spec) for spec in shelf_specs().values()]
+        choose = random.Random(11)
+        refused = 0
+        for _ in range(1200):
+            document = copy.deepcopy(choose.choice(documents))
+            document["lines"] = choose.sample(document["lines"], min(3, len(document["lines"])))
+            *before, last = choose.choice(list(places(document)))
+            node: Any = document
+            for key in before:
+                node = node[key]
+            node[last] = copy.deepcopy(choose.choice(HOSTILE))
+            try:
+                parse_spec(document)
+            except SpecRefused as error:
+                self.assertTrue(error.mistakes)
+                refused += 1
+        self.assertGreater(refused, 900)
+
+    def test_columns_that_are_no_texts(self) -> None:
+        for columns in ([[], {}], [["picture.size"], "picture.size"], [{"a": 1}, "picture.size"]):
+            document = spec_to_document(parse_spec(GOOD))
+            table = {"table": {"columns": columns, "rows": [[1, 2]]}}
+            document["lines"] = [{"id": "a", "characteristic": "picture.size", "condition": table}]
+            with self.assertRaises(SpecRefused):
+                parse_spec(document)
+
+    def test_keys_and_tags_that_are_no_texts(self) -> None:
+        for text, says in (
+            ("? [a, b]\n: 1\n", "line 1, column 3: met a list or a mapping as a key; expected a text"),
+            ("a: {? {b: 1} : 2}\n", "met a list or a mapping as a key; expected a text"),
+            ("a: !!timestamp x", "expected YAML or JSON"),
+            ("a: !!python/object:os.system x", "expected YAML or JSON"),
+        ):
+            with self.assertRaises(SpecRefused) as met:
+                parse_spec(text)
+            self.assertIn(says, str(met.exception))

@@ -81,6 +81,23 @@ class OutcomeTest(TestCase):
         finding = judged("picture.scan", {"equals": "progressive"}, said, witness=["declared", "coded"])
         self.assertEqual((finding.outcome.value, finding.says), ("pass", "As asked: coded in the stream."))
 
+    def test_where_only_the_observed_value_counts_nothing_else_is_heard(self) -> None:
+        asked = {"at_most": "20 MB"}
+        id_ = "bitrate.average"
+        most = {"at_most": 10_000_000}
+        self.assertEqual(judged(id_, most, (D, id_, 99_000_000), (O, id_, 9_000_000)).outcome.value, "pass")
+        self.assertEqual(judged(id_, most, (D, id_, 9_000_000), (O, id_, 99_000_000)).outcome.value, "fail")
+        self.assertEqual(judged(id_, most, (D, id_, 9_000_000)).outcome.value, "not measured")
+        self.assertEqual(judged("file.size", asked, (D, "file.size", 30_000_000)).outcome.value, "fail")
+
+    def test_where_the_first_that_speaks_counts_the_others_are_not_heard(self) -> None:
+        id_, asked = "wrapper.start_timecode", {"equals": "10:00:00:00"}
+        right, wrong = "10:00:00:00", "00:00:00:00"
+        self.assertEqual(judged(id_, asked, (D, id_, right), (C, id_, wrong)).outcome.value, "pass")
+        self.assertEqual(judged(id_, asked, (D, id_, wrong), (C, id_, right)).outcome.value, "fail")
+        self.assertEqual(judged(id_, asked, (C, id_, right)).outcome.value, "pass")
+        self.assertEqual(judged(id_, asked, (C, id_, wrong)).outcome.value, "fail")
+
     def test_nobody_says_anything(self) -> None:
         finding = judged("wrapper.start_timecode", {"equals": "10:00:00:00"})
         self.assertEqual(finding.says, "Not measured: no witness says anything of it.")
@@ -178,7 +195,7 @@ class SentenceTest(TestCase):
             (25, Fraction(30), "rate.other-family",
              "The packets show 30 frames a second where 25 is asked, which is another family of rates."),
             (30, Fraction(144, 5), "rate.wandering",
-             "The packets show 28.8 (wandering) frames a second, which is no standard rate; 30 is asked."),
+             "The packets show 28.8 (non-standard) frames a second, which is no standard rate; 30 is asked."),
         ):  # fmt: skip
             self.assertEqual(self.code(RATE, {"equals": asked}, (O, RATE, found)), (code, says))
 

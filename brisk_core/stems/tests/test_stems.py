@@ -93,7 +93,7 @@ class StemsTest(TestCase):
             (later(music, -48), "comes 1.0 ms early."),
             (music * 0.5, "is 6.0 dB quieter than in the mix."),
             (music * 1.1, "is 0.8 dB louder than in the mix."),
-            (-music, "is turned over in phase."),
+            (-music, "is inverted in polarity."),
         ):
             with self.subTest(says):
                 name = self.changed("music.wav", samples)

@@ -1,0 +1,29 @@
+from unittest import TestCase
+
+from brisk_core.exact import read_whole
+
+
+class WholeTest(TestCase):
+    def test_whole_numbers(self) -> None:
+        for text, number in (("0", 0), ("-1", -1), ("007", 7), ("9" * 18, 10**18 - 1), ("-" + "9" * 18, 1 - 10**18)):
+            self.assertEqual(read_whole(text), number)
+
+    def test_what_only_looks_like_one(self) -> None:
+        for text in (
+            "",
+            "-",
+            "--1",
+            "+1",
+            " 1",
+            "1 ",
+            "1.0",
+            "1e3",
+            "²",
+            "٣",
+            "１",
+            "9" * 19,
+            "9" * 5000,
+            "\x00",
+            "1_0",
+        ):
+            self.assertIsNone(read_whole(text), text[:20])
