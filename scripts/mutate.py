@@ -1,0 +1,178 @@
+"""Changes the code in small ways, one at a time, and tells which changes no test notices.
+
+    python scripts/mutate.py [--count 200] [--seed 1] [--jobs 2] [--only brisk_core/spec/judge.py]
+
+Each mutant is made in a copy of the code and the tests beside it are run; a mutant that lets them pass has survived.
+Places are drawn with the seed from comparisons, arithmetic, constants, conditions and calls that are told to be quiet.
+Prints every survivor as a line of difference, and the share that was killed.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import copy
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+REPOSITORY = Path(__file__).resolve().parent.parent
+#: What is mutated, and the tests that must notice: those that need neither a database nor much media.
+TARGETS: dict[str, tuple[str, ...]] = {
+    "brisk_core/exact/rates.py": ("brisk_core.exact.tests.test_rates",),
+    "brisk_core/exact/timecode.py": ("brisk_core.exact.tests.test_timecode",),
+    "brisk_core/exact/bits.py": ("brisk_core.exact.tests.test_amounts",),
+    "brisk_core/exact/durations.py": ("brisk_core.exact.tests.test_amounts",),
+    "brisk_core/exact/sizes.py": ("brisk_core.exact.tests.test_amounts",),
+    "brisk_core/exact/whole.py": ("brisk_core.exact.tests.test_whole",),
+    "brisk_core/spec/judge.py": ("brisk_core.spec.tests",),
+    "brisk_core/spec/conditions.py": ("brisk_core.spec.tests",),
+    "brisk_core/spec/values.py": ("brisk_core.spec.tests",),
+    "brisk_core/spec/document.py": ("brisk_core.spec.tests",),
+    "brisk_core/spec/patterns.py": ("brisk_core.spec.tests.test_document",),
+    "brisk_core/captions/rules.py": ("brisk_core.captions.tests.test_rules",),
+    "brisk_core/captions/placing.py": ("brisk_core.captions.tests.test_rules",),
+    "brisk_core/captions/subrip.py": ("brisk_core.captions.tests.test_readers",),
+    "brisk_core/meters/loudness.py": ("brisk_core.meters.tests.test_sound",),
+    "brisk_core/edit/ranges.py": ("brisk_core.edit.tests.test_edits",),
+    "brisk_core/edit/rate_change.py": ("brisk_core.edit.tests.test_sources",),
+}
+_COMPARED = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+_COUNTED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.Div: ast.Mult, ast.FloorDiv: ast.Mult}
+_LIMIT_S = 300  # a mutant that hangs is killed
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mutant:
+    """One small change."""
+
+    file: str
+    line: int  #: of the original
+    before: str
+    after: str
+    text: str  #: of the whole changed file
+
+
+def _changes(tree: ast.Module) -> Iterator[tuple[ast.AST, ast.AST, str]]:
+    """Yield (node, what takes its place, what kind) for every change that can be made."""
+    for node in ast.walk(tree):
+        fresh = copy.deepcopy(node)
+        if isinstance(fresh, ast.Compare) and type(fresh.ops[0]) in _COMPARED:
+            fresh.ops[0] = _COMPARED[type(fresh.ops[0])]()
+            yield node, fresh, "comparison"
+        elif isinstance(fresh, ast.BinOp) and type(fresh.op) in _COUNTED and not isinstance(fresh.left, ast.Constant):
+            fresh.op = _COUNTED[type(fresh.op)]()
+            yield node, fresh, "arithmetic"
+        elif isinstance(fresh, ast.BoolOp):
+            fresh.op = ast.Or() if isinstance(fresh.op, ast.And) else ast.And()
+            yield node, fresh, "condition"
+        elif isinstance(fresh, ast.UnaryOp) and isinstance(fresh.op, ast.Not):
+            yield node, fresh.operand, "not"
+        elif isinstance(fresh, ast.Constant) and isinstance(fresh.value, bool):
+            yield node, ast.Constant(not fresh.value), "truth"
+        elif isinstance(fresh, ast.Constant) and isinstance(fresh.value, int):
+            yield node, ast.Constant(fresh.value + 1), "number"
+        elif isinstance(fresh, ast.If):
+            fresh.test = ast.Constant(False)
+            yield node.test, fresh.test, "branch"
+        elif isinstance(fresh, ast.Return) and fresh.value is not None and not isinstance(fresh.value, ast.Constant):
+            yield node.value, ast.Constant(None), "return"
+
+
+class _Put(ast.NodeTransformer):
+    def __init__(self, place: ast.AST, instead: ast.AST) -> None:
+        self.place, self.instead = place, instead
+
+    def visit(self, node: ast.AST) -> ast.AST:
+        return ast.copy_location(self.instead, node) if node is self.place else super().generic_visit(node)
+
+
+def mutants_of(file: str) -> list[Mutant]:
+    """Return every mutant of a file. Docstrings, annotations and what is only for type checkers stay."""
+    source = (REPOSITORY / file).read_text(encoding="utf-8")
+    found = []
+    for index in range(sum(1 for _ in _changes(ast.parse(source)))):
+        tree = ast.parse(source)
+        place, instead, _ = list(_changes(tree))[index]
+        before = ast.unparse(place)
+        changed = ast.fix_missing_locations(_Put(place, instead).visit(tree))
+        row = source.splitlines()[place.lineno - 1]
+        if "assert" in row or "raise" in row or "TYPE_CHECKING" in row or "annotations" in row or "frozen=" in row:
+            continue  # a sentence of an error that shows a number is no rule
+        found.append(
+            Mutant(file=file, line=place.lineno, before=before, after=ast.unparse(instead), text=ast.unparse(changed))
+        )
+    return found
+
+
+def survives(mutant: Mutant, copy_of: Path) -> bool:
+    """Run the tests on a copy of the code with one change; return whether they pass."""
+    target = copy_of / mutant.file
+    original = target.read_text(encoding="utf-8")
+    target.write_text(mutant.text, encoding="utf-8")
+    tests = TARGETS[mutant.file]
+    packages = [name for name in tests if name.endswith(".tests")]
+    modules = [name for name in tests if name not in packages]
+    commands = [[sys.executable, "-m", "unittest", "-q", "-f", *modules]] if modules else []
+    commands += [
+        [sys.executable, "-m", "unittest", "discover", "-q", "-f", "-s", name.replace(".", "/"), "-t", "."]
+        for name in packages
+    ]
+    try:
+        return all(
+            subprocess.run(command, cwd=copy_of, capture_output=True, timeout=_LIMIT_S, check=False).returncode == 0
+            for command in commands
+        )
+    except subprocess.TimeoutExpired:
+        return False
+    finally:
+        target.write_text(original, encoding="utf-8")
+
+
+def main() -> int:
+    """Draw mutants, try them, print what survived."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--count", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--only", action="append", choices=sorted(TARGETS))
+    asked = parser.parse_args()
+    files = asked.only or sorted(TARGETS)
+    pools = {file: mutants_of(file) for file in files}
+    choose = random.Random(asked.seed)  # noqa: S311 - a draw that can be repeated
+    share = -(-asked.count // len(files))
+    drawn = [one for file in files for one in choose.sample(pools[file], min(share, len(pools[file])))][: asked.count]
+    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(asked.jobs) as pool:
+        copies = [Path(folder) / str(number) for number in range(asked.jobs)]
+        for one in copies:
+            shutil.copytree(REPOSITORY / "brisk_core", one / "brisk_core", ignore=shutil.ignore_patterns("__pycache__"))
+        free = list(copies)
+
+        def attempt(mutant: Mutant) -> bool:
+            place = free.pop()
+            try:
+                return survives(mutant, place)
+            finally:
+                free.append(place)
+
+        survived = 0
+        for mutant, lived in zip(drawn, pool.map(attempt, drawn), strict=True):
+            if lived:
+                survived += 1
+                print(f"survived  {mutant.file}:{mutant.line}  {mutant.before}  ->  {mutant.after}", flush=True)
+    killed = len(drawn) - survived
+    print(f"{killed} of {len(drawn)} mutants were killed ({100 * killed / max(len(drawn), 1):.0f} %)")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
