@@ -11,13 +11,11 @@ from __future__ import annotations
 
 import argparse
 import ast
-import copy
 import random
 import shutil
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -62,30 +60,26 @@ class Mutant:
     text: str  #: of the whole changed file
 
 
-def _changes(tree: ast.Module) -> Iterator[tuple[ast.AST, ast.AST, str]]:
-    """Yield (node, what takes its place, what kind) for every change that can be made."""
-    for node in ast.walk(tree):
-        fresh = copy.deepcopy(node)
-        if isinstance(fresh, ast.Compare) and type(fresh.ops[0]) in _COMPARED:
-            fresh.ops[0] = _COMPARED[type(fresh.ops[0])]()
-            yield node, fresh, "comparison"
-        elif isinstance(fresh, ast.BinOp) and type(fresh.op) in _COUNTED and not isinstance(fresh.left, ast.Constant):
-            fresh.op = _COUNTED[type(fresh.op)]()
-            yield node, fresh, "arithmetic"
-        elif isinstance(fresh, ast.BoolOp):
-            fresh.op = ast.Or() if isinstance(fresh.op, ast.And) else ast.And()
-            yield node, fresh, "condition"
-        elif isinstance(fresh, ast.UnaryOp) and isinstance(fresh.op, ast.Not):
-            yield node, fresh.operand, "not"
-        elif isinstance(fresh, ast.Constant) and isinstance(fresh.value, bool):
-            yield node, ast.Constant(not fresh.value), "truth"
-        elif isinstance(fresh, ast.Constant) and isinstance(fresh.value, int):
-            yield node, ast.Constant(fresh.value + 1), "number"
-        elif isinstance(fresh, ast.If):
-            fresh.test = ast.Constant(False)
-            yield node.test, fresh.test, "branch"
-        elif isinstance(fresh, ast.Return) and fresh.value is not None and not isinstance(fresh.value, ast.Constant):
-            yield node.value, ast.Constant(None), "return"
+def _changed(node: ast.AST) -> ast.AST | None:
+    """Return what takes a node's place, ``None`` for a node that stays."""
+    kept = {name: getattr(node, name) for name in node._fields}
+    if isinstance(node, ast.Compare) and type(node.ops[0]) in _COMPARED:
+        return ast.Compare(**kept | {"ops": [_COMPARED[type(node.ops[0])](), *node.ops[1:]]})
+    if isinstance(node, ast.BinOp) and type(node.op) in _COUNTED and not isinstance(node.left, ast.Constant):
+        return ast.BinOp(**kept | {"op": _COUNTED[type(node.op)]()})
+    if isinstance(node, ast.BoolOp):
+        return ast.BoolOp(**kept | {"op": ast.Or() if isinstance(node.op, ast.And) else ast.And()})
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+        return node.operand
+    if isinstance(node, ast.Constant) and isinstance(node.value, bool):
+        return ast.Constant(not node.value)
+    if isinstance(node, ast.Constant) and isinstance(node.value, int):
+        return ast.Constant(node.value + 1)
+    if isinstance(node, ast.If):
+        return ast.If(**kept | {"test": ast.Constant(False)})
+    if isinstance(node, ast.Return) and node.value is not None and not isinstance(node.value, ast.Constant):
+        return ast.Return(ast.Constant(None))
+    return None
 
 
 class _Put(ast.NodeTransformer):
@@ -93,25 +87,34 @@ class _Put(ast.NodeTransformer):
         self.place, self.instead = place, instead
 
     def visit(self, node: ast.AST) -> ast.AST:
-        return ast.copy_location(self.instead, node) if node is self.place else super().generic_visit(node)
+        return self.instead if node is self.place else super().generic_visit(node)
 
 
-def mutants_of(file: str) -> list[Mutant]:
-    """Return every mutant of a file. Docstrings, annotations and what is only for type checkers stay."""
+#: Rows that stay: sentences of errors, and what is only for type checkers or for reading.
+_LEFT_ALONE = ("assert", "raise", "says", 'f"', "TYPE_CHECKING", "annotations", "frozen=", "Literal")
+
+
+def places_of(file: str) -> list[int]:
+    """Return the places of a file that can be changed, as numbers in the order of the tree."""
     source = (REPOSITORY / file).read_text(encoding="utf-8")
-    found = []
-    for index in range(sum(1 for _ in _changes(ast.parse(source)))):
-        tree = ast.parse(source)
-        place, instead, _ = list(_changes(tree))[index]
-        before = ast.unparse(place)
-        changed = ast.fix_missing_locations(_Put(place, instead).visit(tree))
-        row = source.splitlines()[place.lineno - 1]
-        if "assert" in row or "raise" in row or "TYPE_CHECKING" in row or "annotations" in row or "frozen=" in row:
-            continue  # a sentence of an error that shows a number is no rule
-        found.append(
-            Mutant(file=file, line=place.lineno, before=before, after=ast.unparse(instead), text=ast.unparse(changed))
-        )
-    return found
+    rows = source.splitlines()
+    return [
+        number
+        for number, node in enumerate(ast.walk(ast.parse(source)))
+        if _changed(node) is not None and not any(words in rows[node.lineno - 1] for words in _LEFT_ALONE)  # type: ignore[attr-defined]
+    ]
+
+
+def mutant_at(file: str, number: int) -> Mutant:
+    """Return the mutant of one place."""
+    tree = ast.parse((REPOSITORY / file).read_text(encoding="utf-8"))
+    place = list(ast.walk(tree))[number]
+    before, instead = ast.unparse(place), _changed(place)
+    assert instead is not None  # noqa: S101 - it is one of the places
+    after = ast.unparse(ast.fix_missing_locations(ast.copy_location(instead, place)))
+    line: int = place.lineno  # type: ignore[attr-defined]
+    text = ast.unparse(ast.fix_missing_locations(_Put(place, instead).visit(tree)))
+    return Mutant(file=file, line=line, before=before.split("\n")[0], after=after.split("\n")[0], text=text)
 
 
 def survives(mutant: Mutant, copy_of: Path) -> bool:
@@ -147,10 +150,13 @@ def main() -> int:
     parser.add_argument("--only", action="append", choices=sorted(TARGETS))
     asked = parser.parse_args()
     files = asked.only or sorted(TARGETS)
-    pools = {file: mutants_of(file) for file in files}
     choose = random.Random(asked.seed)  # noqa: S311 - a draw that can be repeated
     share = -(-asked.count // len(files))
-    drawn = [one for file in files for one in choose.sample(pools[file], min(share, len(pools[file])))][: asked.count]
+    drawn: list[Mutant] = []
+    for file in files:
+        places = places_of(file)
+        drawn += [mutant_at(file, number) for number in choose.sample(places, min(share, len(places)))]
+    drawn = drawn[: asked.count]
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(asked.jobs) as pool:
         copies = [Path(folder) / str(number) for number in range(asked.jobs)]
         for one in copies:

@@ -78,6 +78,15 @@ class RulesTest(TestCase):
             told = self.told("text.gap", [*GOOD, (8 + (limit - 1) / 25, 9.5, "Who is there?")], limit)
             self.assertIn(f"comes {limit - 1} frame", told[0])
 
+    def test_lines_of_exactly_the_limit_are_right(self) -> None:
+        for id_, text, limit in (("text.line_count", "one\ntwo\nthree", 3), ("text.line_length", "x" * 30, 30)):
+            rows = [(1.0, 9.0, text)]
+            self.assertEqual(faults(held(subrip(rows), limits={id_: Fraction(limit)})) & {id_}, set())
+            self.assertEqual(faults(held(subrip(rows), limits={id_: Fraction(limit - 1)})) & {id_}, {id_})
+
+    def test_a_programme_lasts_as_long_as_its_frames(self) -> None:
+        self.assertEqual(PROGRAMME.duration, 60)
+
     def test_times_between_frames_go_to_the_nearest(self) -> None:
         rows = [(1.03, 2.01, "late"), (3.01, 4.03, "early")]  # frames 25.75 to 50.25, 75.25 to 100.75
         self.assertEqual([(one.start, one.end) for one in place(subrip(rows), PROGRAMME)], [(26, 50), (75, 101)])

@@ -16,6 +16,34 @@ from brisk_core.exact import (
 )
 
 
+class EdgeTest(TestCase):
+    def test_nothing_is_an_amount_and_less_is_not(self) -> None:
+        for read in (parse_bit_rate, parse_bytes):
+            self.assertEqual(read(0), 0)
+            with self.assertRaises(ValueRefused):
+                read(-1)
+
+    def test_a_thousand_of_each_unit(self) -> None:
+        self.assertEqual([parse_bit_rate(text) for text in ("1 kb/s", "1 Mb/s", "1 Gb/s")], [10**3, 10**6, 10**9])
+        self.assertEqual([parse_bytes(text) for text in ("1 kB", "1 MB", "1 GB", "1 KiB")], [10**3, 10**6, 10**9, 1024])
+
+    def test_digits_that_are_shown(self) -> None:
+        for bits, says in (
+            (100_000_000, "100 Mb/s"),
+            (10_000_000, "10 Mb/s"),
+            (9_870_000, "9.87 Mb/s"),
+            (1000, "1 kb/s"),
+        ):
+            self.assertEqual(spell_bit_rate(bits), says)
+
+    def test_exact_values_stay_as_they_are(self) -> None:
+        self.assertEqual(parse_seconds(Fraction(1, 3)), Fraction(1, 3))
+        self.assertEqual((parse_ratio(Fraction(16, 9)), parse_ratio(2)), (Fraction(16, 9), 2))
+        for value in (Fraction(0), 0, Fraction(-1)):
+            with self.assertRaises(ValueRefused):
+                parse_ratio(value)
+
+
 class BitsTest(TestCase):
     def test_units_are_decimal(self) -> None:
         for text, rate in (("50 Mb/s", 50_000_000), ("192 kb/s", 192_000), ("1.5 Mbit/s", 1_500_000), (800, 800)):

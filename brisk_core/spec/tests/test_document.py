@@ -222,6 +222,10 @@ class HostileTest(TestCase):
                 refused += 1
         self.assertGreater(refused, 900)
 
+    def test_a_moment_is_no_day(self) -> None:
+        with self.assertRaisesRegex(SpecRefused, "expected a day such as 2026-03-01"):
+            parse_spec(GOOD.replace("issued: 2026-03-02", "issued: 2026-03-02 10:00:00"))
+
     def test_columns_that_are_no_texts(self) -> None:
         for columns in ([[], {}], [["picture.size"], "picture.size"], [{"a": 1}, "picture.size"]):
             document = spec_to_document(parse_spec(GOOD))
