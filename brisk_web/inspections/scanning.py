@@ -47,18 +47,17 @@ def plan(inspection: Inspection, series: PacketSeries | None) -> list[ScanPart]:
 
 def _part_over(part: ScanPart) -> None:
     """Have the scan put together once its last part is over."""
-    inspection = Inspection.objects.select_for_update().get(pk=part.inspection_id)
-    if inspection.is_scanning and not inspection.parts.filter(state__in=Work.ACTIVE).exists():
-        _let_conclude(inspection)
+    _conclude_if_over(part.inspection_id)
 
 
-def _let_conclude(inspection: Inspection) -> bool:
-    waiting = {"state": Inspection.State.QUEUED, "stage": Inspection.Stage.CONCLUDE, "queued_at": timezone.now()}
-    scanning = Inspection.objects.filter(pk=inspection.pk, stage=Inspection.Stage.SCAN, state=Inspection.State.RUNNING)
-    if not scanning.update(tries=0, **waiting):
+@transaction.atomic
+def _conclude_if_over(pk: int) -> bool:
+    """Let an inspection wait to be put together, if all its parts are over; return whether it does."""
+    inspection = Inspection.objects.select_for_update().get(pk=pk)
+    if inspection.parts.filter(state__in=Work.ACTIVE).exists():
         return False
-    conclude.knock(inspection.pk)
-    return True
+    scanning = Inspection.objects.filter(stage=Inspection.Stage.SCAN, state=Inspection.State.RUNNING)
+    return conclude.let_wait(scanning, pk, stage=Inspection.Stage.CONCLUDE)
 
 
 # Parts go before the packets of other files, so that what was begun is finished first.
@@ -127,13 +126,8 @@ def conclude(claim: Claim[Inspection]) -> None:
 def conclude_forgotten() -> int:
     """Have scans put together whose parts are all over and whose conclusion was lost; return how many."""
     scanning = Inspection.objects.filter(stage=Inspection.Stage.SCAN, state=Inspection.State.RUNNING)
-    mended = 0
-    for pk in list(scanning.exclude(parts__state__in=Work.ACTIVE).values_list("pk", flat=True)):
-        with transaction.atomic():
-            inspection = Inspection.objects.select_for_update().get(pk=pk)
-            if inspection.is_scanning and not inspection.parts.filter(state__in=Work.ACTIVE).exists():
-                mended += _let_conclude(inspection)
-    return mended
+    over = scanning.exclude(parts__state__in=Work.ACTIVE)
+    return sum(_conclude_if_over(pk) for pk in list(over.values_list("pk", flat=True)))
 
 
 def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str, Any]:

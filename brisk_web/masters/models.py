@@ -45,6 +45,14 @@ class Comparison(Work):
         return f"inspection {self.inspection_id} against {self.master_id}"
 
     @property
+    def in_words(self) -> str:
+        """Which file is held against which, by their names."""
+        names = [
+            one.files.order_by("id").values_list("name", flat=True).first() for one in (self.inspection, self.master)
+        ]
+        return " against ".join(name or "a file that is gone" for name in names)
+
+    @property
     def held(self) -> dict[str, Held]:
         """What a judge needs of it; nothing while it is not done."""
         return held_of(self.document) if self.state == self.State.DONE and self.document else {}

@@ -72,7 +72,7 @@ def ask(pair: Pair, *, by: User | None = None) -> Comparison | None:
         return None
     comparison, new = Comparison.objects.get_or_create(**pair.key(), defaults={"timeline": pair.timeline})
     if new:
-        record("comparison.asked", comparison, f"Asked for {comparison}", by=by)
+        record("comparison.asked", comparison, f"Asked to hold {comparison.in_words}", by=by)
         compare.knock(comparison.pk)
     return comparison
 
@@ -83,7 +83,7 @@ def ask_again(pair: Pair, *, by: User | None) -> Comparison | None:
     comparison = ask(pair, by=by)
     if comparison and comparison.state in (Comparison.State.FAILED, Comparison.State.CANCELLED):
         compare.queue(comparison, document=None)
-        record("comparison.asked", comparison, f"Asked again for {comparison}", by=by)
+        record("comparison.asked", comparison, f"Asked again to hold {comparison.in_words}", by=by)
     return comparison
 
 
@@ -92,5 +92,5 @@ def cancel(comparison: Comparison, *, by: User | None) -> bool:
     """Stop a comparison that waits or runs; return whether there was anything to stop."""
     stopped = kernel.cancel(comparison)
     if stopped:
-        record("comparison.cancelled", comparison, f"Cancelled {comparison}", by=by)
+        record("comparison.cancelled", comparison, f"Cancelled holding {comparison.in_words}", by=by)
     return stopped

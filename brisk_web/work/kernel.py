@@ -81,13 +81,18 @@ class Kind(Generic[Row]):
 
     def queue(self, row: Row, **values: Any) -> bool:
         """Let a row wait, from the beginning; return whether it does. One that waits or runs already is left alone."""
+        waits = self.let_wait(self.model._default_manager.exclude(state__in=Work.ACTIVE), row.pk, **values)
+        if waits:
+            row.refresh_from_db()
+        return waits
+
+    def let_wait(self, rows: QuerySet[Row], pk: int, **values: Any) -> bool:
+        """Let a row wait for this kind with all its tries, if it is one of ``rows``; return whether it was."""
         fresh = {"state": Work.State.QUEUED, "tries": 0, "done": 0, "error": "", "finished_at": None}
         with transaction.atomic():
-            over = self.model._default_manager.filter(pk=row.pk).exclude(state__in=Work.ACTIVE)
-            if not over.update(queued_at=Now(), **fresh | values):
+            if not rows.filter(pk=pk).update(queued_at=Now(), **fresh | values):
                 return False
-            row.refresh_from_db()
-            self.knock(row.pk)
+            self.knock(pk)
         return True
 
     # Doing.

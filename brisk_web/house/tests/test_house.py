@@ -1,7 +1,6 @@
 from django.db import ProgrammingError, connection, transaction
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
-from django.urls import get_resolver, reverse
 
 from brisk_core.spec import parse_spec, shelf_specs
 from brisk_web.house.models import AuditEntry
@@ -47,36 +46,6 @@ class RecordTest(HouseMixin, TestCase):
 
 
 class DoorTest(HouseMixin, TestCase):
-    def test_every_page_asks_for_a_sign_in(self) -> None:
-        open_doors = {"sign-in", "sign-out"}
-        values = {"id": 1, "number": 1, "kind": "yaml", "slug": "x"}
-        for pattern in get_resolver().url_patterns:
-            name = getattr(pattern, "name", None)
-            if not name or name in open_doors:
-                continue
-            wanted = pattern.pattern.converters
-            kwargs = {key: values.get(key, 1) for key in wanted}
-            if "upload_id" in kwargs:
-                kwargs["upload_id"] = "6d0ef6ba-8b86-4a0a-b0b5-4ea6ca3ee6d5"
-            answer = self.client.get(reverse(name, kwargs=kwargs))
-            self.assertEqual((answer.status_code, answer.headers.get("Location", "")[:8]), (302, "/sign-in"), name)
-
-    def test_a_viewer_changes_nothing(self) -> None:
-        self.sign_in("viewer")
-        job = Job.objects.create(title="Canal")
-        file = self.media(frames=5)
-        for address in (
-            "/jobs/new",
-            f"/jobs/{job.pk}/deliverables/new",
-            f"/jobs/{job.pk}/timelines/new",
-            f"/files/{file.pk}/take-in",
-            f"/files/{file.pk}/inspect-again",
-            f"/inspections/{file.inspection_id}/cancel",
-            f"/files/roots/{self.root.pk}/register",
-            "/intake/uploads/",
-        ):
-            self.assertEqual(self.client.post(address).status_code, 403, address)
-
     def test_pages_of_every_list_in_an_empty_house(self) -> None:
         self.sign_in("viewer")
         for address, says in (

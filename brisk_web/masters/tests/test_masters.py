@@ -133,6 +133,10 @@ class MastersTest(QueueTestCase):
             AuditEntry.objects.filter(verb="comparison.asked").order_by("pk").values_list("actor__username", flat=True)
         )
         self.assertEqual(list(asked), [None, "operator"])
+        says = AuditEntry.objects.filter(verb="comparison.asked").order_by("pk").values_list("says", flat=True)
+        self.assertEqual(
+            list(says), ["Asked to hold a.mp4 against master.mp4", "Asked again to hold a.mp4 against master.mp4"]
+        )
 
     def test_the_result_and_the_judgement_are_written_together_or_not_at_all(self) -> None:
         deliverable = self.owed()
