@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import Group
@@ -13,6 +15,9 @@ from django.db import connection
 from django.test import TransactionTestCase, override_settings
 from procrastinate.contrib.django import app
 
+from brisk_core import sandbox
+from brisk_core.facts import inspection_from_json, keys
+from brisk_core.samples.tests.shared import Canned, canned
 from brisk_core.small_media import Small, make_small
 from brisk_core.spec import parse_spec
 from brisk_web.accounts.roles import ROLES, ensure_roles
@@ -88,10 +93,36 @@ class HouseMixin:
         return register(self.root, name, by=self.people[by])
 
 
+def canned_scans() -> Any:
+    """Return a patch by which scans of pictures and sound are made once for all tests; the rest is read for real."""
+    for_real = sandbox.run
+    scanned: dict[str, Canned] = {}  # by checksum
+
+    def run(verb: str, request: dict[str, Any], **more: Any) -> Any:
+        if verb == "scan_part":
+            found = canned(request["url"])
+            scanned[found.checksum] = found
+            return None
+        if verb == "conclude":
+            inspection = inspection_from_json(request["document"])
+            if known := scanned.get(inspection[keys.FILE_CHECKSUM]["xxh3_128"]):
+                shutil.copyfile(known.scan_path, request["scan_path"])
+                return known.document | {"file": request["document"]["file"]}
+        return for_real(verb, request, **more)
+
+    return mock.patch("brisk_core.sandbox.run", run)
+
+
 class QueueTestCase(HouseMixin, TransactionTestCase):
     """A house whose queue can be worked through by a real worker in this process."""
 
+    scans_for_real = False
+
     def setUp(self) -> None:
+        if not self.scans_for_real:
+            scans = canned_scans()
+            scans.start()
+            self.addCleanup(scans.stop)
         # The queue's tables are not Django's own, so the test case does not empty them.
         with connection.cursor() as cursor:
             cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_workers RESTART IDENTITY CASCADE")

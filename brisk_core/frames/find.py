@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import av
+import numpy as np
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.packets import PacketSeries, load_series
@@ -15,7 +16,8 @@ from brisk_core.reading import Source, open_container
 #: Seconds before the frame at which decoding begins, tried in turn: a seek by decode time can land too late in
 #: wrappers without an index. None is the start of the file.
 _EARLIER = (0, 2, 10, None)
-_RUN_ON = 40  # frames between two wanted ones up to which decoding goes on; farther ones are sought anew
+_SEEKING = 4  # decoded frames that a seek is worth: the decoder is emptied, and filled anew
+_FARTHEST = 40  # frames between two wanted ones up to which decoding goes on where random access points are unknown
 
 
 def frame_path(folder: Path, number: int) -> Path:
@@ -37,15 +39,19 @@ def exact_frames(source: Source, series_path: Path, numbers: Sequence[int]) -> I
     with open_container(source) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
-        for run in _runs(sorted(set(numbers))):
+        for run in _runs(sorted(set(numbers)), series):
             yield from _decode_run(container, stream, series, {int(pts[number]): number for number in run})
 
 
-def _runs(numbers: Sequence[int]) -> list[list[int]]:
-    """Numbers in runs that are decoded in one go."""
+def _runs(numbers: Sequence[int], series: PacketSeries) -> list[list[int]]:
+    """Numbers in runs that are decoded in one go: a seek begins anew where less is decoded from the random access
+    point before the next number than from the number before it.
+    """
+    starts = np.flatnonzero(series.random_access[series.presentation_order])
     runs: list[list[int]] = []
     for number in numbers:
-        if runs and number - runs[-1][-1] <= _RUN_ON:
+        before = starts[np.searchsorted(starts, number, side="right") - 1] if starts.size else number - _FARTHEST
+        if runs and number - runs[-1][-1] <= max(number - before, 0) + _SEEKING:
             runs[-1].append(number)
         else:
             runs.append([number])

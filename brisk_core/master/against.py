@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -192,8 +193,14 @@ class _Worker:
         """Compare everything; ``None`` when only the cuts spoke and no picture bears them out."""
         films = self.file.film(), self.master.film()
         wanted = self._wanted()
+        looked = _spread(wanted, _GEOMETRY_PAIRS)
+        few = looked[::2]  # spread like the rest, and enough as a rule
         geometry = find_geometry(
-            paired(*films, _spread(wanted, _GEOMETRY_PAIRS), _WIDEST), films[0].size, films[1].size
+            chain.from_iterable(
+                paired(*films, some, _WIDEST) for some in (few, [pair for pair in looked if pair not in few])
+            ),
+            films[0].size,
+            films[1].size,
         )
         if geometry is None and self.by_cuts:
             return None

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -23,6 +24,7 @@ _RATIO = 0.75  # of the distances to the nearest and the next point, above which
 _ROUNDS = 400  # of random sampling
 _NEAR = 2.0  # samples at the compared size within which a pair agrees with the map
 _FEWEST = 24  # pairs that must agree
+_FIRST, _PLENTY = 5, 1000  # pictures after which the map is known if so many points agree
 _AGREE = 0.35  # of all pairs; fewer are the similarity of one house to another
 _STRETCH = 0.01  # of the shape; less is rounding to whole samples
 _MOVED = 0.75  # samples of the file
@@ -86,26 +88,49 @@ def warp(other: Grey, geometry: Geometry, shape: tuple[int, int]) -> tuple[Grey,
         other = np.asarray(cv2.GaussianBlur(other, (0, 0), max(soft[0], 0.01), sigmaY=max(soft[1], 0.01)), np.float32)
     size = (shape[1], shape[0])
     laid = cv2.warpAffine(other, matrix, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-    inside = cv2.warpAffine(np.ones_like(other), matrix, size, flags=cv2.INTER_NEAREST)
-    return np.asarray(laid, np.float32), np.asarray(inside > 0, np.bool_)
+    return np.asarray(laid, np.float32), _covered(geometry, shape, (other.shape[0], other.shape[1]))
+
+
+@lru_cache(maxsize=2)
+def _covered(geometry: Geometry, shape: tuple[int, int], master_shape: tuple[int, int]) -> NDArray[np.bool_]:
+    """Where the master's picture covers the file's."""
+    ones = np.ones(master_shape, np.uint8)
+    matrix = geometry.matrix(shape, master_shape)
+    inside = cv2.warpAffine(ones, matrix, (shape[1], shape[0]), flags=cv2.INTER_NEAREST) > 0
+    inside.setflags(write=False)
+    return inside
 
 
 def find_geometry(pairs: Iterable[Pair], file_size: tuple[int, int], master_size: tuple[int, int]) -> Geometry | None:
-    """Return how the master lies in the file, ``None`` where the pictures have too little detail to tell."""
-    upright: list[NDArray[np.float64]] = []
-    turned: list[NDArray[np.float64]] = []
+    """Return how the master lies in the file, ``None`` where the pictures have too little detail to tell.
+
+    Takes no more pairs than are needed: a few suffice where many points of theirs agree.
+    """
+    matches: dict[bool, list[NDArray[np.float64]]] = {False: [], True: []}  # of the master upright, and mirrored
+    ways = tuple(matches)
     finder = cv2.SIFT.create(nfeatures=_MOST_POINTS)
     for pair in pairs:
         own = _points(finder, pair.own.luma, file_size)
         if own is None:
             continue
-        for flipped, kept in ((False, upright), (True, turned)):
-            luma = np.ascontiguousarray(pair.other.luma[:, ::-1]) if flipped else pair.other.luma
+        for mirrored in ways:
+            luma = np.ascontiguousarray(pair.other.luma[:, ::-1]) if mirrored else pair.other.luma
             other = _points(finder, luma, master_size)
             if other is not None:
-                kept.append(_match(own, other))
+                matches[mirrored].append(_match(own, other))
+        if len(matches[ways[0]]) == _FIRST:
+            best = _best(matches, file_size, master_size)
+            if best is not None and best.pairs >= _PLENTY:
+                return best
+            ways = (best.mirrored,) if best is not None else ways
+    return _best(matches, file_size, master_size)
+
+
+def _best(
+    matches: dict[bool, list[NDArray[np.float64]]], file_size: tuple[int, int], master_size: tuple[int, int]
+) -> Geometry | None:
     best: Geometry | None = None
-    for mirrored, kept in ((False, upright), (True, turned)):
+    for mirrored, kept in matches.items():
         if not kept:
             continue
         # Near is meant at the size that was compared.

@@ -25,7 +25,7 @@ _MOST_LOOKED = 60
 _FEW_TRIED = 6
 _MUST_GAIN = 0.3  # of what a picture lacks in likeness that a blend must bring
 _SOFTNESS = (0.6, 1.0, 1.6)  # samples
-_SHARES = tuple(np.linspace(0.2, 0.8, 7, dtype=np.float32))
+_SHARES, _BETWEEN = (0.2, 0.5, 0.8), (0.35, 0.65)  # of a blend that are tried, and then beside the best
 _SAME = 99.0  # dB told of pictures that are the same to the last sample
 
 
@@ -109,8 +109,18 @@ def _gain_by_blending(look: Look, frame: int, own_likeness: float) -> float:
     soft = (np.asarray(cv2.GaussianBlur(middle, (0, 0), sigma), np.float32) for sigma in _SOFTNESS)
     plain = max(own_likeness, *(ssim(own, one) for one in soft))
     pairs = [(one, other) for at, one in enumerate(masters) for other in masters[at + 1 :]]
-    blends = (np.asarray(one * (1 - share) + other * share, np.float32) for one, other in pairs for share in _SHARES)
-    return max((ssim(own, blend) for blend in blends), default=0.0) - plain
+    return max((_best_blend(own, *pair) for pair in pairs), default=0.0) - plain
+
+
+def _best_blend(own: Grey, one: Grey, other: Grey) -> float:
+    """How like the best blend of two pictures a third is."""
+
+    def likeness(share: float) -> float:
+        return ssim(own, np.asarray(cv2.addWeighted(one, 1 - share, other, share, 0), np.float32))
+
+    tried = {share: likeness(share) for share in _SHARES}
+    best = max(tried, key=lambda share: tried[share])
+    return max(*tried.values(), *(likeness(share) for share in _BETWEEN if abs(share - best) < 0.2))
 
 
 def aligned(pair: Pair, geometry: Geometry, curve: LevelCurve | None) -> tuple[Grey, Grey] | None:
@@ -165,12 +175,19 @@ def ssim(one: Grey, other: Grey) -> float:
         return np.asarray(cv2.GaussianBlur(picture, _WINDOW, _SIGMA), np.float32)
 
     mean_one, mean_other = soft(one), soft(other)
-    square_one, square_other, cross = mean_one * mean_one, mean_other * mean_other, mean_one * mean_other
-    spread_one, spread_other = soft(one * one) - square_one, soft(other * other) - square_other
-    shared = soft(one * other) - cross
-    top = (2 * cross + np.float32(_C1)) * (2 * shared + np.float32(_C2))
-    bottom = (square_one + square_other + np.float32(_C1)) * (spread_one + spread_other + np.float32(_C2))
-    return float(np.mean(top / bottom))
+    means = mean_one * mean_other
+    squares = np.square(mean_one, out=mean_one)
+    squares += np.square(mean_other, out=mean_other)
+    # The two variances are only ever added up, so they are softened as one picture.
+    spreads = soft(np.asarray(cv2.accumulateSquare(other, one * one), np.float32))
+    spreads -= squares
+    shared = soft(one * other)
+    shared -= means
+    top = (means * 2 + np.float32(_C1)) * (shared * 2 + np.float32(_C2))
+    squares += np.float32(_C1)
+    spreads += np.float32(_C2)
+    squares *= spreads
+    return float(np.mean(np.divide(top, squares, out=top)))
 
 
 def psnr(one: Grey, other: Grey) -> float:

@@ -3,12 +3,10 @@ from unittest import TestCase
 
 from brisk_core.captions import Captioned, belongs_to, read_captions
 from brisk_core.edit import EditHints, import_edit
-from brisk_core.inspect import inspect
-from brisk_core.reading import Source
 from brisk_core.samples import RENDERS, build_samples
 from brisk_core.samples.build import frame_count
 from brisk_core.samples.captions import CAPTIONS
-from brisk_core.samples.tests.shared import shared_samples
+from brisk_core.samples.tests.shared import canned, shared_samples
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_core.spec import judge, shelf_specs
 
@@ -33,7 +31,7 @@ class RendersTest(TestCase):
         specs = shelf_specs()
         for recipe in RENDERS:
             with self.subTest(recipe.name):
-                found = inspect(Source.at(str(self.folder / recipe.name))).inspection
+                found = canned(str(self.folder / recipe.name)).inspection
                 timeline = self.timelines["tall" if recipe.spec == "pebbleview-tall" else "wide"]
                 check = judge(specs[recipe.spec], found, timeline=timeline, captioned=self.beside(recipe.name))
                 failed = tuple(one.line.id for one in check.findings if one.outcome.value == "fail")

@@ -20,6 +20,8 @@ from brisk_web.work.sweep import sweep
 class ScanningTest(QueueTestCase):
     """A scan in parts: cut, taken by workers, joined, cancelled, taken up again."""
 
+    scans_for_real = True
+
     def planned(self, **recipe: object) -> tuple[MediaFile, Inspection]:
         """A file whose packets have been read and whose parts wait."""
         file = self.media(**({"frames": 240, "sound": "aac", "options": {"preset": "ultrafast", "g": "24"}} | recipe))  # type: ignore[arg-type]

@@ -25,6 +25,8 @@ from brisk_web.work.sweep import sweep
 
 
 class InspectionTest(QueueTestCase):
+    scans_for_real = True
+
     def test_a_file_is_read_and_its_check_judged(self) -> None:
         file = self.media()
         check = open_check(file, spec_version(), by=self.people["operator"])
@@ -128,6 +130,8 @@ class InspectionTest(QueueTestCase):
 
 class KilledWorkerTest(QueueTestCase):
     """A worker of its own process is killed in the middle of an inspection."""
+
+    scans_for_real = True
 
     def start_worker(self) -> subprocess.Popen[bytes]:
         database = connection.settings_dict
