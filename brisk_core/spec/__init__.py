@@ -1,16 +1,17 @@
 """Delivery specifications.
 
-From the ground up: ``values``, ``patterns``, ``conditions``, ``span_conditions``, ``limits``, ``document``, ``rule``,
-``content_rules``, ``rules``, ``reasons``, ``integrity``, ``against`` and ``captioned`` (lines beside a spec's own),
-``finding``, ``spans``, ``judge``, ``versions``, ``target``, ``shelf``.
+From the ground up: ``values``, ``patterns``, ``reasons``, ``spans``, ``line`` (with the hearing in which its condition
+judges it), ``conditions``, ``span_conditions``, ``limits``, ``condition_reader``, ``document``, ``rule``,
+``content_rules``, ``rules``, ``integrity``, ``against`` and ``captioned`` (lines beside a spec's own), ``check``,
+``judge``, ``versions``, ``target``, ``shelf``.
 """
 
 from brisk_core.spec.captioned import caption_limits
-from brisk_core.spec.conditions import bounds
-from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Line, Spec, Weight, parse_spec, spec_to_document
-from brisk_core.spec.finding import Check, Finding, Outcome, Verdict, counts_of, verdict_of
+from brisk_core.spec.check import Check, Verdict, counts_of, verdict_of
+from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Spec, parse_spec, spec_to_document
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.judge import bit_rate_limits, judge
+from brisk_core.spec.line import Finding, Line, Outcome, Weight
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.shelf import read_schema, shelf_specs, shelf_texts
 from brisk_core.spec.target import target_of
@@ -31,7 +32,6 @@ __all__ = [
     "Verdict",
     "Weight",
     "bit_rate_limits",
-    "bounds",
     "caption_limits",
     "counts_of",
     "judge",

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from brisk_core.facts import REGISTRY
-from brisk_core.spec.conditions import Condition, SameAsMaster, SameAsTimeline
-from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Weight
+from brisk_core.spec.conditions import SameAsMaster, SameAsTimeline
+from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
 
 def _line(id_: str, name: str, label: str, weight: Weight, why: str = "", remedy: str = "") -> Line:

@@ -8,10 +8,23 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.captions import Captioned, hold_captions, programme_of
-from brisk_core.facts import REGISTRY, CaptionTrack, Held, Inspection, Kind, Sentence, Span, Unheard, Witnessed, keys
-from brisk_core.spec.conditions import Condition, Equals, Present
-from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Spec, Weight
+from brisk_core.facts import (
+    REGISTRY,
+    CaptionTrack,
+    Held,
+    Inspection,
+    Kind,
+    Sentence,
+    Span,
+    Stage,
+    Unheard,
+    Witnessed,
+    keys,
+)
+from brisk_core.spec.conditions import Equals, Present
+from brisk_core.spec.document import Spec
 from brisk_core.spec.limits import CaptionLimit
+from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
 _BURNED = "text.burned_in"
 _NONE = "no caption file stands beside it, and it has no text track"
@@ -64,11 +77,15 @@ class CaptionVerdicts:
     inspection: Inspection
     _held: dict[tuple[str, Fraction] | None, Mapping[str, Held]] = field(default_factory=dict)
 
-    def of(self, condition: Condition) -> Held:
-        """Return what a condition on captions meets."""
+    def of(self, condition: Condition) -> Held | None:
+        """Return what a condition on the text of captions meets; ``None`` where the facts of the file answer it."""
         id_ = condition.row.id
+        if id_ not in CAPTION_IDS:
+            return None
         programme = programme_of(self.inspection)
-        if self.captioned is None or not self.captioned.documents:
+        if self.captioned is None:
+            if condition.row.stage is not Stage.CHECK and not isinstance(condition, CaptionLimit):
+                return None
             return Held(right=None, required=condition.required(), found=_NONE)
         if programme is None:
             return Held(right=None, required=condition.required(), found=_UNKNOWN)

@@ -1,21 +1,22 @@
 """Conditions of a line: what a value must be.
 
-Each condition tests one value and says what it requires; ``cases`` choose a condition by other facts. All are read from
-a mapping with one key, such as ``{"between": ["8 Mb/s", "16 Mb/s"]}``.
+Most test one value and say what they require; ``cases`` choose a condition by other facts, and some look at more than
+one value and judge a line in a way of their own. ``condition_reader`` reads them.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
+from typing import Any, ClassVar
 
-from brisk_core.errors import Mistake, ValueRefused
-from brisk_core.exact import parse_bit_rate, parse_bits, spell_bit_rate_exactly
-from brisk_core.facts import REGISTRY, Characteristic, Kind, spell
+from brisk_core.edit import Agreement
+from brisk_core.exact import spell_bit_rate, spell_bit_rate_exactly, spell_rate_exactly
+from brisk_core.facts import REGISTRY, Characteristic, Inspection, Kind, Span, spell
+from brisk_core.packets import fit_buffer
+from brisk_core.spec.line import Condition, Finding, Hearing, Line, Unmet, small, speaker, text_of
 from brisk_core.spec.patterns import NamePattern
-from brisk_core.spec.values import is_ordered, rank, rank_found, read_value, same
+from brisk_core.spec.values import rank, rank_found, same
 
 #: Characteristics of the file that a line may hold against the timeline, and the characteristic that does it.
 TIMELINE_TWINS = {
@@ -34,26 +35,6 @@ TIMELINE_TWINS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Condition:
-    """A requirement on one value."""
-
-    row: Characteristic
-
-    def holds(self, value: Any) -> bool:
-        """Is the requirement met by this value (of one track, where values are by track)?"""
-        raise NotImplementedError
-
-    def required(self) -> str:
-        """Return what is asked for, as a person reads it."""
-        raise NotImplementedError
-
-    def _spell(self, value: Any) -> str:
-        if self.row.kind is Kind.BIT_RATE:
-            return spell_bit_rate_exactly(value)
-        return spell(self.row.kind, False, value, self.row.unit)
-
-
-@dataclass(frozen=True, slots=True)
 class Equals(Condition):
     """The value itself."""
 
@@ -64,6 +45,13 @@ class Equals(Condition):
 
     def required(self) -> str:
         return self._spell(self.value)
+
+    @property
+    def asked(self) -> Any:
+        return self.value
+
+    def orders(self, value: Any) -> bool:
+        return self.holds(value)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +66,13 @@ class OneOf(Condition):
     def required(self) -> str:
         spelled = [self._spell(value) for value in self.values]
         return spelled[0] if len(spelled) == 1 else f"{', '.join(spelled[:-1])} or {spelled[-1]}"
+
+    @property
+    def asked(self) -> Any:
+        return self.values[0] if len(self.values) == 1 else None
+
+    def orders(self, value: Any) -> bool:
+        return self.holds(value)
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +97,10 @@ class Within(Condition):
             return f"≥ {self._spell(self.least)}"
         return f"{self._spell(self.least)} to {self._spell(self.most)}"
 
+    @property
+    def bounds(self) -> tuple[Any, Any]:
+        return self.least, self.most
+
 
 @dataclass(frozen=True, slots=True)
 class Near(Condition):
@@ -115,6 +114,10 @@ class Near(Condition):
 
     def required(self) -> str:
         return f"{self._spell(self.value)} ± {self._spell(self.tolerance)}"
+
+    @property
+    def bounds(self) -> tuple[Any, Any]:
+        return self.value - self.tolerance, self.value + self.tolerance
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,6 +135,9 @@ class Present(Condition):
         if self.row.id == "picture.alpha":
             there = value != "none"
         return there is self.wanted
+
+    def holds_for(self, value: Any) -> bool:
+        return self.holds(value)  # no track at all is an answer as well
 
     def required(self) -> str:
         return "present" if self.wanted else "none"
@@ -157,12 +163,56 @@ class SameAsTimeline(Condition):
     tolerance: int = 0  #: frames, for lengths
 
     @property
-    def twin(self) -> str:
+    def answers(self) -> str:
         """The ``edit.*`` characteristic that answers."""
         return TIMELINE_TWINS.get(self.row.id, self.row.id)
 
     def required(self) -> str:
         return "as the timeline" + (f" ± {self.tolerance} frames" if self.tolerance else "")
+
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        if hearing.agreements is None:
+            return hearing.unheard(line, self.required(), "no timeline was given")
+        if self.answers in hearing.held:
+            return hearing.as_held(line, hearing.held[self.answers])
+        agreement = hearing.agreements.get(self.answers)
+        if agreement is None:
+            reason = hearing.inspection.unread.get("content.cuts", "the pictures have not been scanned")
+            return hearing.unheard(line, self.required(), reason)
+        required = self.required()
+        if agreement.timeline is not None:
+            required = spell(agreement.kind, False, agreement.timeline, agreement.unit)
+        if self.tolerance:
+            required += f" ± {self.tolerance}"
+        if agreement.agrees is None:
+            lacking = "the timeline does not say" if agreement.timeline is None else "the file does not say"
+            return hearing.unheard(line, required, lacking, observed=agreement)
+        per_track = isinstance(agreement.file, tuple) and agreement.kind is Kind.COUNT
+        found = spell(agreement.kind, per_track, agreement.file, agreement.unit)
+        within = agreement.difference is not None and abs(agreement.difference) <= self.tolerance
+        if agreement.agrees or within:
+            says = f"As the timeline has it: {found}."
+            return hearing.met(line, required, found, says=says, observed=agreement)
+        unmet = self._differs(line, agreement, required, per_track=per_track)
+        return hearing.worded(line, unmet, found=found, observed=agreement)
+
+    def _differs(self, line: Line, agreement: Agreement, required: str, *, per_track: bool) -> Unmet:
+        offending = agreement.file
+        if per_track:
+            offending = next((one for one in agreement.file if one != agreement.timeline), agreement.file[0])
+        unit = "" if agreement.unit == "frames" else agreement.unit
+        is_rate = agreement.kind is Kind.RATE
+        return Unmet(
+            id=self.answers,
+            label=small(line.label),
+            condition=self,
+            asked=agreement.timeline,
+            found=offending,
+            required=required,
+            found_text=spell_rate_exactly(offending) if is_rate else spell(agreement.kind, False, offending, unit),
+            who="the file has",
+            difference=agreement.difference,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,6 +222,12 @@ class SameAsMaster(Condition):
     def required(self) -> str:
         return "as the master"
 
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        if self.row.id in hearing.held:
+            return hearing.as_held(line, hearing.held[self.row.id])
+        reason = "it has not been held against the master yet" if hearing.with_master else "no master was given"
+        return hearing.unheard(line, self.required(), reason)
+
 
 @dataclass(frozen=True, slots=True)
 class WitnessesAgree(Condition):
@@ -180,16 +236,64 @@ class WitnessesAgree(Condition):
     def required(self) -> str:
         return "the same by every witness"
 
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        row = self.row
+        spoken = hearing.inspection.facts[row.id].spoken()
+        if len(spoken) < 2:
+            silent = "only one witness speaks" if spoken else "no witness says anything of it"
+            if line.is_integrity:  # nothing to contradict: a name without a telling extension is no fault
+                return hearing.met(line, self.required(), silent)
+            return hearing.unheard(line, self.required(), silent)
+        words = "; ".join(f"{speaker(row, one)} {text_of(row, value)}" for one, value in spoken.items())
+        if len(set(map(str, spoken.values()))) == 1:
+            return hearing.met(line, self.required(), words)
+        unmet = Unmet(
+            id=row.id,
+            label=small(row.label),
+            condition=self,
+            asked=None,
+            found=spoken,
+            required=self.required(),
+            found_text=words,
+            who="",
+        )
+        return hearing.worded(line, unmet, found=words)
+
 
 @dataclass(frozen=True, slots=True)
 class FitsBuffer(Condition):
     """The stream fits a decoder's buffer that fills at a rate (ISO/IEC 14496-10, Annex C; 13818-2, Annex C)."""
 
+    needs_series: ClassVar[bool] = True
     rate: int  #: bits a second
     size: int  #: bits
 
     def required(self) -> str:
         return f"fits {self.size:,} bit at {spell_bit_rate_exactly(self.rate)}"
+
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        if hearing.series is None or hearing.rate is None:
+            reason = hearing.inspection.unread.get("picture.frame_rate", "the sizes of its packets are not at hand")
+            return hearing.unheard(line, self.required(), reason)
+        fit = fit_buffer(hearing.series, hearing.rate, self.rate, self.size)
+        found = f"needs {fit.smallest:,} bit at {spell_bit_rate(self.rate)}"
+        observed = fit.as_object()
+        if fit.fits:
+            return hearing.met(line, self.required(), found, says=f"As asked: it {found}.", observed=observed)
+        unmet = Unmet(
+            id=self.row.id,
+            label=small(line.label),
+            condition=self,
+            asked=None,
+            found=observed,
+            required=self.required(),
+            found_text=f"{fit.smallest:,} bit",
+            who="",
+            count=len(fit.underflows),
+        )
+        # Underflows are counted in decode order; the frames shown there are a few places away at most.
+        spans = tuple(Span(start=start, end=end, detail="comes too late") for start, end in fit.underflows)
+        return replace(hearing.worded(line, unmet, found=found, observed=observed), spans=spans)
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,6 +306,35 @@ class Table(Condition):
     def required(self) -> str:
         names = [row.label.lower() for row in self.columns]
         return f"one of {len(self.rows)} combinations of {', '.join(names[:-1])} and {names[-1]}"
+
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        """A row holds when every witness that speaks, or that the line asks for, has one of its values."""
+        said: list[list[Any]] = []
+        for column in self.columns:
+            spoken = hearing.inspection.facts[column.id].spoken()
+            values = [value for one, value in spoken.items() if not line.witnesses or one in line.witnesses]
+            if not values:
+                return hearing.unheard(line, self.required(), f"{column.label.lower()} is not known")
+            said.append(values)
+        fits = [
+            [all(cell.holds_for(value) for value in values) for cell, values in zip(row, said, strict=True)]
+            for row in self.rows
+        ]
+        found = ", ".join(text_of(column, values[-1]) for column, values in zip(self.columns, said, strict=True))
+        if any(all(one) for one in fits):
+            return hearing.met(line, self.required(), found, says=f"As asked: {found} is allowed.")
+        nearest = self.rows[max(range(len(fits)), key=lambda number: sum(fits[number]))]
+        unmet = Unmet(
+            id=self.row.id,
+            label=small(line.label),
+            condition=self,
+            asked=None,
+            found=found,
+            required=", ".join(cell.required() for cell in nearest),
+            found_text=found,
+            who="the file has",
+        )
+        return hearing.worded(line, unmet, found=found, required=self.required())
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,249 +354,23 @@ class Cases(Condition):
     def required(self) -> str:
         return "by " + ", ".join(sorted({one.row.label.lower() for case in self.cases for one in case.when}))
 
-
-def bounds(condition: Condition) -> tuple[Any, Any]:
-    """Return the smallest and the largest value a condition allows, ``None`` where it sets no bound."""
-    if isinstance(condition, Within):
-        return condition.least, condition.most
-    if isinstance(condition, Near):
-        return condition.value - condition.tolerance, condition.value + condition.tolerance
-    return None, None
-
-
-class _Unreadable(Exception):
-    """A condition with a mistake that has been reported."""
-
-
-class ConditionReader:
-    """Reads conditions and collects every mistake with its place."""
-
-    def __init__(self) -> None:
-        from brisk_core.spec.limits import LIMIT_READERS
-        from brisk_core.spec.span_conditions import SPAN_READERS
-
-        self.mistakes: list[Mistake] = []
-        self._readers: dict[str, _Reader] = _READERS | SPAN_READERS | LIMIT_READERS
-
-    def read(self, row: Characteristic, raw: object, place: str, *, inner: bool = False) -> Condition | None:
-        """Return the condition, or ``None`` after noting what is wrong with it."""
-        if not isinstance(raw, dict) or len(raw) != 1:
-            met = f"{len(raw)} keys ({', '.join(map(str, raw))})" if isinstance(raw, dict) else repr(raw)
-            self.note(place, f"met {met} as a condition; expected one of {', '.join(self._readers)} with its value")
-            return None
-        name, value = next(iter(raw.items()))
-        reader = self._readers.get(name)
-        if reader is None:
-            self.note(place, f"met condition {name!r}; expected one of {', '.join(self._readers)}")
-            return None
-        if name in _OUTERMOST and inner:
-            self.note(place, f"met {name} inside cases; expected a plain condition")
-            return None
-        try:
-            return reader(self, row, value, place)
-        except _Unreadable:
-            return None
-        except ValueRefused as error:
-            self.note(place, f'"{name}": {error}')
-            return None
-
-    def note(self, place: str, says: str) -> None:
-        """Keep a mistake."""
-        self.mistakes.append(Mistake(place=place, says=says))
-
-    def equals(self, row: Characteristic, value: object, place: str) -> Condition:
-        return Equals(row, read_value(row, value))
-
-    def one_of(self, row: Characteristic, value: object, place: str) -> Condition:
-        if not isinstance(value, list) or not value:
-            raise ValueRefused(f"needs a list with at least one value; got {value!r}")
-        return OneOf(row, tuple(read_value(row, one) for one in value))
-
-    def between(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_ordered(row)
-        if not isinstance(value, list) or len(value) != 2:
-            raise ValueRefused(f"needs two values, lowest first; got {value!r}")
-        least, most = (read_value(row, one) for one in value)
-        if rank(row, least) > rank(row, most):
-            raise ValueRefused(f"needs two values, lowest first; got {value!r}")
-        return Within(row, least=least, most=most)
-
-    def at_least(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_ordered(row)
-        least = read_value(row, value)
-        rank(row, least)
-        return Within(row, least=least)
-
-    def at_most(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_ordered(row)
-        most = read_value(row, value)
-        rank(row, most)
-        return Within(row, most=most)
-
-    def near(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_ordered(row)
-        if not isinstance(value, dict) or set(value) != {"value", "tolerance"}:
-            raise ValueRefused(f"needs a value and a tolerance; got {value!r}")
-        middle, tolerance = read_value(row, value["value"]), read_value(row, value["tolerance"])
-        if tolerance < 0:
-            raise ValueRefused(f"needs a tolerance of at least 0; got {value['tolerance']!r}")
-        return Near(row, value=middle, tolerance=tolerance)
-
-    def present(self, row: Characteristic, value: object, place: str) -> Condition:
-        return Present(row, wanted=self._must_be_true(value))
-
-    def absent(self, row: Characteristic, value: object, place: str) -> Condition:
-        return Present(row, wanted=not self._must_be_true(value))
-
-    def matches(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.kind is not Kind.TEXT:
-            raise ValueRefused(f"works on texts only; {row.id} is a {row.kind.value}")
-        return Matches(row, NamePattern(value if isinstance(value, str) else ""))
-
-    def same_as_timeline(self, row: Characteristic, value: object, place: str) -> Condition:
-        tolerance = 0
-        if isinstance(value, dict) and set(value) == {"tolerance"}:
-            tolerance = value["tolerance"]
-            if not isinstance(tolerance, int) or isinstance(tolerance, bool) or tolerance < 0:
-                raise ValueRefused(f"needs a tolerance in whole frames; got {tolerance!r}")
-        else:
-            self._must_be_true(value)
-        condition = SameAsTimeline(row, tolerance=tolerance)
-        if not condition.twin.startswith("edit."):
-            raise ValueRefused(f"a timeline has no {row.label.lower()}; it has {', '.join(sorted(TIMELINE_TWINS))}")
-        return condition
-
-    def same_as_master(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_true(value)
-        if not row.id.startswith("master."):
-            raise ValueRefused(f"works on what a master answers only (master.*); {row.id} is another")
-        return SameAsMaster(row)
-
-    def cases(self, row: Characteristic, value: object, place: str) -> Condition:
-        if not isinstance(value, list) or not value:
-            raise ValueRefused(f"needs a list of cases; got {value!r}")
-        found = [self._case(row, raw, f"{place}, case {number}") for number, raw in enumerate(value, 1)]
-        if any(case is None for case in found):
-            raise _Unreadable
-        return Cases(row, tuple(case for case in found if case))
-
-    def _case(self, row: Characteristic, raw: object, place: str) -> Case | None:
-        if isinstance(raw, dict) and set(raw) == {"otherwise"}:
-            then = self.read(row, raw["otherwise"], place, inner=True)
-            return Case(when=(), then=then) if then else None
-        if not isinstance(raw, dict) or set(raw) != {"when", "then"} or not isinstance(raw["when"], dict):
-            self.note(place, f"met {raw!r}; expected when (facts and their conditions) and then, or otherwise")
-            return None
-        conditions: list[Condition | None] = []
-        for id_, inner in raw["when"].items():
-            other = REGISTRY.get(id_)
-            if other is None:
-                self.note(place, f"met characteristic {id_!r}; {nearest_ids(str(id_))}")
-                conditions.append(None)
-            else:
-                conditions.append(self.read(other, inner, f'{place}, when "{id_}"', inner=True))
-        then = self.read(row, raw["then"], f"{place}, then", inner=True)
-        if then is None or not conditions or any(condition is None for condition in conditions):
-            return None
-        return Case(when=tuple(condition for condition in conditions if condition), then=then)
-
-    def witnesses_agree(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_true(value)
-        if len(row.witnesses) < 2:
-            raise ValueRefused(f"needs a characteristic with several witnesses; {row.id} has one")
-        return WitnessesAgree(row)
-
-    def fits_buffer(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.id != "bitrate.buffer":
-            raise ValueRefused(f"works on bitrate.buffer only; met {row.id}")
-        if not isinstance(value, dict) or set(value) != {"rate", "size"}:
-            raise ValueRefused(f"needs a rate and a size; got {value!r}")
-        rate, size = parse_bit_rate(value["rate"]), parse_bits(value["size"])
-        if not rate or not size:
-            raise ValueRefused(f"needs a rate and a size above 0; got {value!r}")
-        return FitsBuffer(row, rate=rate, size=size)
-
-    def table(self, row: Characteristic, value: object, place: str) -> Condition:
-        if not isinstance(value, dict) or set(value) != {"columns", "rows"}:
-            raise ValueRefused(f"needs columns and rows; got {value!r}")
-        columns, rows = value["columns"], value["rows"]
-        if (
-            not isinstance(columns, list)
-            or len(columns) < 2
-            or row.id not in columns
-            or len(set(map(str, columns))) < len(columns)
-        ):
-            raise ValueRefused(f"needs at least two different columns, one of them {row.id}; got {columns!r}")
-        found = [REGISTRY.get(str(one)) for one in columns]
-        for id_, column in zip(columns, found, strict=True):
-            if column is None:
-                self.note(place, f"met characteristic {id_!r} as a column; {nearest_ids(str(id_))}")
-        if not isinstance(rows, list) or not rows:
-            raise ValueRefused(f"needs at least one row; got {rows!r}")
-        known = tuple(column for column in found if column)
-        if len(known) < len(columns):
-            raise _Unreadable
-        return Table(
-            row, columns=known, rows=tuple(self._row(known, raw, number) for number, raw in enumerate(rows, 1))
+    def chosen(self, inspection: Inspection) -> tuple[Condition | None, str]:
+        """A fact that nobody knows stops the search, it never passes over."""
+        for case in self.cases:
+            values = [(one, inspection.best(one.row.id)) for one in case.when]
+            unknown = next((one.row for one, value in values if value is None), None)
+            if unknown:
+                return None, f"which case applies depends on {unknown.label.lower()}, which is not known"
+            if all(one.holds_for(value) for one, value in values):
+                return case.then, ""
+        facts = sorted({one.row.id for case in self.cases for one in case.when})
+        met = ", ".join(
+            f"{REGISTRY[id_].label.lower()} {text_of(REGISTRY[id_], inspection.best(id_))}" for id_ in facts
         )
+        return None, f"the spec has no case for {met}"
 
-    def _row(self, columns: tuple[Characteristic, ...], raw: object, number: int) -> tuple[Condition, ...]:
-        """Read one row of a table: a value or a list of allowed values for each column."""
-        if not isinstance(raw, list) or len(raw) != len(columns):
-            raise ValueRefused(f"row {number}: met {raw!r}; expected {len(columns)} values")
-        cells: list[Condition] = []
-        for column, cell in zip(columns, raw, strict=True):
-            try:
-                values = cell if isinstance(cell, list) and column.kind not in (Kind.SIZE, Kind.AREA) else [cell]
-                cells.append(OneOf(column, tuple(read_value(column, one) for one in values)))
-            except ValueRefused as error:
-                raise ValueRefused(f"row {number}, {column.id}: {error}") from error
-        return tuple(cells)
-
-    @staticmethod
-    def _must_be_ordered(row: Characteristic) -> None:
-        if not is_ordered(row):
-            raise ValueRefused(f"{row.label.lower()} has no order of size; expected equals, one_of, present or absent")
-
-    @staticmethod
-    def _must_be_true(value: object) -> bool:
-        if value is not True:
-            raise ValueRefused(f"needs true; got {value!r}")
-        return True
-
-
-_Reader = Callable[["ConditionReader", Characteristic, object, str], Condition]
-_READERS: dict[str, _Reader] = {
-    "equals": ConditionReader.equals,
-    "one_of": ConditionReader.one_of,
-    "between": ConditionReader.between,
-    "at_least": ConditionReader.at_least,
-    "at_most": ConditionReader.at_most,
-    "near": ConditionReader.near,
-    "present": ConditionReader.present,
-    "absent": ConditionReader.absent,
-    "matches": ConditionReader.matches,
-    "same_as_timeline": ConditionReader.same_as_timeline,
-    "same_as_master": ConditionReader.same_as_master,
-    "witnesses_agree": ConditionReader.witnesses_agree,
-    "fits_buffer": ConditionReader.fits_buffer,
-    "table": ConditionReader.table,
-    "cases": ConditionReader.cases,
-}
-
-
-#: Conditions that look at more than one value of one witness and so stand alone.
-_OUTERMOST = {"cases", "table", "witnesses_agree", "fits_buffer"}
-
-
-def in_prose(required: str) -> str:
-    """Return what is required as it stands inside a sentence: at most and at least in words."""
-    return required.replace("≤", "at most").replace("≥", "at least")
-
-
-def nearest_ids(met: str) -> str:
-    """Return "expected ..." with the ids that look most like the one met."""
-    import difflib
-
-    near = difflib.get_close_matches(met, REGISTRY, n=3, cutoff=0.5)
-    return f"expected {' or '.join(near)}" if near else "expected an id of the registry, such as picture.frame_rate"
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        condition, reason = self.chosen(hearing.inspection)
+        if condition is None:
+            return hearing.unheard(line, self.required(), reason)
+        return condition.judge(line, hearing)

@@ -7,7 +7,8 @@ from typing import Any
 
 from brisk_core.facts import Kind
 from brisk_core.spec.conditions import Near, Present, Within
-from brisk_core.spec.rule import Rule, Unmet, places, sentences
+from brisk_core.spec.line import Unmet
+from brisk_core.spec.rule import Rule, places, sentences
 from brisk_core.spec.span_conditions import SpanCondition
 
 _MOST_TOLD = 4  # sentences of a comparison in one finding

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import enum
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -13,50 +12,16 @@ import yaml
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Characteristic, Witness
-from brisk_core.spec.conditions import Condition, ConditionReader, FitsBuffer, in_prose, nearest_ids
-from brisk_core.spec.reasons import reason_for
+from brisk_core.spec.condition_reader import ConditionReader, nearest_ids
+from brisk_core.spec.line import INTEGRITY_PREFIX, Line, Weight
 
 SPEC_FORMAT = 1
 FAMILIES = ("web", "disc", "broadcast", "playout", "archive")
 LARGEST_SPEC = 1 << 20  # bytes
-INTEGRITY_PREFIX = "integrity-"  # of the ids of lines that every file is judged by, see ``integrity``
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 _TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "lines"}
 _LINE = {"id", "characteristic", "condition", "weight", "why", "remedy", "label", "witness"}
-
-
-class Weight(enum.Enum):
-    """How much a line counts."""
-
-    MUST = "must"  # unmet is a fail
-    SHOULD = "should"  # unmet is a caution
-    NOTE = "note"  # unmet is a caution that does not touch the verdict
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
-    """One requirement."""
-
-    id: str
-    row: Characteristic
-    condition: Condition
-    raw_condition: Mapping[str, Any]  #: as written
-    weight: Weight
-    label: str
-    why: str  #: empty where the spec gives none
-    remedy: str  #: empty where the spec gives none
-    witnesses: tuple[Witness, ...]  #: who is held against the condition; empty for the characteristic's own rule
-
-    @property
-    def why_told(self) -> str:
-        """Why the line is there: the spec's own words, else the general reason."""
-        return self.why or reason_for(self.row).why
-
-    @property
-    def remedy_told(self) -> str:
-        """What to change when it is unmet: the spec's own words, else the general remedy."""
-        return self.remedy or reason_for(self.row).remedy.format(required=in_prose(self.condition.required()))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,7 +40,7 @@ class Spec:
     @property
     def needs_series(self) -> bool:
         """Does a line need the sizes of all packets, beside the facts?"""
-        return any(isinstance(line.condition, FitsBuffer) for line in self.lines)
+        return any(line.condition.needs_series for line in self.lines)
 
 
 class _StrictLoader(yaml.SafeLoader):

@@ -6,8 +6,8 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.facts import REGISTRY
-from brisk_core.spec.conditions import Condition, Equals, Present, Within, WitnessesAgree
-from brisk_core.spec.document import INTEGRITY_PREFIX, Line, Weight
+from brisk_core.spec.conditions import Equals, Present, Within, WitnessesAgree
+from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
 _SOUND_TOLERANCE = Fraction(1, 10)  # seconds; a packet of coded sound lasts 20 to 70 ms
 

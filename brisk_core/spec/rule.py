@@ -6,26 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from brisk_core.spec.conditions import Condition, in_prose
+from brisk_core.spec.line import Unmet, Worded, in_prose
 
 _MOST_QUOTED = 3  # sentences of a list that one finding quotes
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Unmet:
-    """A line that is not met, as the rules see it."""
-
-    id: str  #: characteristic
-    label: str  #: in small letters, as it stands inside a sentence
-    condition: Condition
-    asked: Any  #: the one value asked for, None where there are several or none
-    found: Any  #: the offending value
-    required: str  #: spelled
-    found_text: str  #: spelled
-    who: str  #: "the wrapper says", "the packets show", ...
-    difference: int | None = None  #: frames, for a length
-    detail: str = ""  #: what more is known, a sentence without its full stop
-    count: int = 0  #: places, for a buffer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,8 +22,8 @@ class Rule:
     remedy: str = ""
     parameters: Callable[[Unmet], dict[str, Any]] | None = None
 
-    def say(self, unmet: Unmet) -> str:
-        """Return the sentence."""
+    def word(self, unmet: Unmet) -> Worded:
+        """Return what is wrong, why it matters, and what to change."""
         values = {
             "label": unmet.label,
             "required": unmet.required,
@@ -50,12 +33,13 @@ class Rule:
         if self.parameters:
             values |= self.parameters(unmet)
         sentence = self.template.format(**values)
-        return sentence[:1].upper() + sentence[1:]
-
-    def explain(self, unmet: Unmet) -> tuple[str, str]:
-        """Return why it matters and what to change."""
-        values = {"required": in_prose(unmet.required), "label": unmet.label}
-        return self.why.format(**values), self.remedy.format(**values)
+        inside = {"required": in_prose(unmet.required), "label": unmet.label}
+        return Worded(
+            code=self.code,
+            says=sentence[:1].upper() + sentence[1:],
+            why=self.why.format(**inside),
+            remedy=self.remedy.format(**inside),
+        )
 
 
 def places(count: int) -> str:

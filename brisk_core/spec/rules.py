@@ -11,8 +11,6 @@ from typing import Any
 
 from brisk_core.exact import rate_family, spell_size
 from brisk_core.spec.conditions import (
-    Condition,
-    Equals,
     FitsBuffer,
     Matches,
     OneOf,
@@ -23,7 +21,8 @@ from brisk_core.spec.conditions import (
     WitnessesAgree,
 )
 from brisk_core.spec.content_rules import CONTENT_RULES
-from brisk_core.spec.rule import Rule, Unmet, places, sentences
+from brisk_core.spec.line import Unmet, Worded
+from brisk_core.spec.rule import Rule, places, sentences
 from brisk_core.spec.values import rank, rank_found
 
 _LOOK_ALIKE = (
@@ -349,20 +348,7 @@ RULES: tuple[Rule, ...] = (
     ),
 )
 
-#: Codes of findings that no rule above words.
-MET = "met"
-UNHEARD = "not-measured"
 
-
-def rule_for(unmet: Unmet) -> Rule:
-    """Return the first rule that applies; the last one always does."""
-    return next(rule for rule in RULES if rule.applies(unmet))
-
-
-def asked_value(condition: Condition) -> Any:
-    """Return the one value a condition asks for, ``None`` when there are several or none."""
-    if isinstance(condition, Equals):
-        return condition.value
-    if isinstance(condition, OneOf) and len(condition.values) == 1:
-        return condition.values[0]
-    return None
+def word(unmet: Unmet) -> Worded:
+    """Put an unmet line into the words of the first rule that applies; the last one always does."""
+    return next(rule for rule in RULES if rule.applies(unmet)).word(unmet)

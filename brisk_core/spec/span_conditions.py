@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import parse_seconds, spell_seconds
-from brisk_core.facts import Characteristic, Kind
-from brisk_core.spec.conditions import Condition
-
-if TYPE_CHECKING:
-    from brisk_core.spec.conditions import ConditionReader
+from brisk_core.facts import Characteristic, Kind, Stage, Unheard, Witness, keys
+from brisk_core.spec.line import Condition, Finding, Hearing, Line, silence, text_of
+from brisk_core.spec.spans import seconds_of
 
 Place = tuple[Fraction, Fraction]  #: half-open, in seconds from the first picture
 
@@ -25,6 +23,26 @@ class SpanCondition(Condition):
     def offending(self, places: Sequence[Place], duration: Fraction) -> list[int]:
         """Return the numbers of the places that are not allowed; ``duration`` of the file in seconds."""
         raise NotImplementedError
+
+    def judge(self, line: Line, hearing: Hearing) -> Finding:
+        """Hold the places of every track against the lengths and the parts of the file that are allowed."""
+        row = self.row
+        if row.stage is Stage.CHECK:
+            return Condition.judge(self, line, hearing)
+        value = hearing.inspection.facts[row.id].observed
+        duration = hearing.inspection[keys.WRAPPER_DURATION]
+        if value is None or value is Unheard.UNHEARD:
+            reason = hearing.inspection.unread.get(row.id, silence((Witness.OBSERVED,)))
+            return hearing.unheard(line, self.required(), reason)
+        if duration is None or (row.kind is Kind.SPANS and hearing.rate is None):
+            return hearing.unheard(line, self.required(), "rate or duration of the file are not known")
+        kept = []
+        for track in value if row.per_track else (value,):
+            times = [seconds_of(span, hearing.rate) for span in track]
+            kept.append(tuple(track[number] for number in self.offending(times, duration)))
+        if not any(kept):
+            return hearing.met(line, self.required(), text_of(row, value))
+        return self.unmet(line, hearing, Witness.OBSERVED, tuple(kept) if row.per_track else kept[0])
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,19 +93,19 @@ def _must_be_places(row: Characteristic) -> None:
         raise ValueRefused(f"works on places only; {row.id} is a {row.kind.value}")
 
 
-def read_in_all(_: ConditionReader, row: Characteristic, value: object, __: str) -> Condition:
+def read_in_all(_: object, row: Characteristic, value: object, __: str) -> Condition:
     """Read ``at_most_in_all``."""
     _must_be_places(row)
     return InAll(row, most=parse_seconds(value))
 
 
-def read_none_longer(_: ConditionReader, row: Characteristic, value: object, __: str) -> Condition:
+def read_none_longer(_: object, row: Characteristic, value: object, __: str) -> Condition:
     """Read ``none_longer_than``."""
     _must_be_places(row)
     return NoneLonger(row, most=parse_seconds(value))
 
 
-def read_only_at_ends(_: ConditionReader, row: Characteristic, value: object, __: str) -> Condition:
+def read_only_at_ends(_: object, row: Characteristic, value: object, __: str) -> Condition:
     """Read ``only_at_ends``: ``head`` and ``tail``, at least one of the two."""
     _must_be_places(row)
     if not isinstance(value, dict) or not value or not set(value) <= {"head", "tail"}:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from brisk_core.spec.against import MASTER_LINES, TIMELINE_LINES
 from brisk_core.spec.captioned import CAPTION_LINES
-from brisk_core.spec.document import Line, Spec
+from brisk_core.spec.document import Spec
 from brisk_core.spec.integrity import INTEGRITY
+from brisk_core.spec.line import Line
 
 #: Lines beside the spec's own, in the order of their findings.
 EVERY_FILE: tuple[Line, ...] = (*TIMELINE_LINES, *MASTER_LINES, *CAPTION_LINES, *INTEGRITY)

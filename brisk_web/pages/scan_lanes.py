@@ -15,7 +15,6 @@ from brisk_core.meters import fields
 from brisk_core.meters.hops import HOPS
 from brisk_core.meters.spans import runs
 from brisk_core.scan import ScanSeries, load_scan, series
-from brisk_core.spec import bounds
 from brisk_web.checks.models import Check
 from brisk_web.inspections.models import Inspection
 
@@ -130,7 +129,7 @@ def loudness_target(check: Check) -> list[float] | None:
     """Return the lowest and highest loudness that the spec asks for, ``None`` where it asks for none."""
     for line in check.spec_version.parsed().lines:
         if line.row.id in _LOUDNESS:
-            least, most = bounds(line.condition)
+            least, most = line.condition.bounds
             if least is not None and most is not None:
                 return [float(least), float(most)]
     return None

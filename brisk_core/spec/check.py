@@ -1,4 +1,4 @@
-"""Findings and checks: what a judge says of lines and of a whole file."""
+"""A check: what a judge says of a whole file."""
 
 from __future__ import annotations
 
@@ -6,20 +6,9 @@ import enum
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
-from brisk_core.facts import Span
-from brisk_core.spec.document import Line, Spec, Weight
-
-
-class Outcome(enum.Enum):
-    """The outcome of one line."""
-
-    PASS = "pass"  # noqa: S105 - a finding, not a password
-    FAIL = "fail"
-    CAUTION = "caution"
-    NOT_MEASURED = "not measured"
-    WAIVED = "waived"
+from brisk_core.spec.document import Spec
+from brisk_core.spec.line import Finding, Outcome, Weight
 
 
 class Verdict(enum.Enum):
@@ -29,24 +18,6 @@ class Verdict(enum.Enum):
     FAIL = "fail"
     CAUTION = "caution"
     NOT_MEASURED = "not measured"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
-    """The outcome of one line in one check."""
-
-    line: Line
-    outcome: Outcome
-    code: str  #: stable code of the rule that speaks
-    required: str  #: spelled
-    found: str  #: spelled, of the witness that decides
-    declared: Any
-    coded: Any
-    observed: Any  #: for ``edit.*`` an ``Agreement``
-    says: str
-    why: str
-    remedy: str
-    spans: tuple[Span, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
