@@ -16,8 +16,8 @@ from django.test import TransactionTestCase, override_settings
 from procrastinate.contrib.django import app
 
 from brisk_core import sandbox
-from brisk_core.facts import inspection_from_json, keys
-from brisk_core.samples.tests.shared import Canned, canned
+from brisk_core.facts import inspection_from_json
+from brisk_core.samples.tests.shared import Canned, canned, checksum_of
 from brisk_core.small_media import Small, make_small
 from brisk_core.spec import parse_spec
 from brisk_web.accounts.roles import ROLES, ensure_roles
@@ -104,8 +104,7 @@ def canned_scans() -> Any:
             scanned[found.checksum] = found
             return None
         if verb == "conclude":
-            inspection = inspection_from_json(request["document"])
-            if known := scanned.get(inspection[keys.FILE_CHECKSUM]["xxh3_128"]):
+            if known := scanned.get(checksum_of(inspection_from_json(request["document"]))):
                 shutil.copyfile(known.scan_path, request["scan_path"])
                 return known.document | {"file": request["document"]["file"]}
         return for_real(verb, request, **more)

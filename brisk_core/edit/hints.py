@@ -9,8 +9,9 @@ from typing import Any
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import parse_rate, parse_ratio, parse_size, read_whole
+from brisk_core.facts import FieldOrder, Scan
 
-_SCANS = ("progressive", "interlaced")
+_SCANS = (Scan.PROGRESSIVE, Scan.INTERLACED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,8 +21,8 @@ class EditHints:
     rate: Fraction | None = None
     assumed_rate: Fraction | None = None  #: used when the edit states no rate; does not count as stated
     size: tuple[int, int] | None = None
-    scan: str | None = None
-    field_order: str | None = None
+    scan: Scan | None = None
+    field_order: FieldOrder | None = None
     pixel_aspect: Fraction | None = None
     sample_rate: int | None = None
     start: str | None = None  #: timecode label
@@ -54,7 +55,7 @@ def _read_scan(value: object) -> str:
 
 
 def _read_order(value: object) -> str:
-    if value not in ("top", "bottom"):
+    if value not in (FieldOrder.TOP, FieldOrder.BOTTOM):
         raise ValueRefused(f"met {value!r} as a field order; expected top or bottom")
     return str(value)
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 import opentimelineio as otio
 
@@ -14,11 +14,13 @@ from brisk_core.edit.hints import EditHints
 from brisk_core.edit.timeline import Event, Lane, Mark, Source, Timeline, stack_lanes
 from brisk_core.errors import EditRefused, ValueRefused
 from brisk_core.exact import Timecode, nearest_standard_rate, parse_rate, parse_ratio, parse_size, read_whole
+from brisk_core.facts import Scan
 
 _MOST_EVENTS = 200_000
 _DEEPEST = 24  # edits inside edits
 _LONGEST = 10 * 24 * 3600  # seconds of a timeline; beyond it a number is a mistake
 _WHOLE = Fraction(1, 100)  # how far a frame count may stray from a whole number, for times kept as floats
+Chosen = TypeVar("Chosen", bound=str)
 _METADATA_KEY = "brisk_sentry"
 _FASTEST = 1000  # source seconds a second
 
@@ -193,7 +195,7 @@ class _Reader:
                 rate=_read(stated, "rate", parse_rate) or (exact_rate(around.start_time.rate) if around else None),
                 rate_mode=_choice(stated, "rate_mode", ("constant", "variable")),
                 size=_read(stated, "size", parse_size),
-                scan=_choice(stated, "scan", ("progressive", "interlaced")),
+                scan=_choice(stated, "scan", (Scan.PROGRESSIVE, Scan.INTERLACED)),
                 pixel_aspect=_read(stated, "pixel_aspect", parse_ratio),
                 sample_rate=_read(stated, "sample_rate", _whole),
                 bit_depth=_read(stated, "bit_depth", _whole),
@@ -210,13 +212,13 @@ def _read(stated: Mapping[str, Any], key: str, reader: Any) -> Any:
     return reader(value) if value not in (None, "") else None
 
 
-def _choice(stated: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> str | None:
+def _choice(stated: Mapping[str, Any], key: str, allowed: tuple[Chosen, ...]) -> Chosen | None:
     value = stated.get(key)
     if value in (None, ""):
         return None
     if value not in allowed:
         raise ValueRefused(f"met {value!r} as {key}; expected {' or '.join(allowed)}")
-    return str(value)
+    return allowed[allowed.index(value)]
 
 
 def _whole(value: Any) -> int:

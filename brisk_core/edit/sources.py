@@ -9,7 +9,7 @@ from fractions import Fraction
 from brisk_core.edit.rate_change import RateChange, change_rate
 from brisk_core.edit.timeline import Event, Source, Timeline
 from brisk_core.exact import spell_rate
-from brisk_core.facts import Inspection
+from brisk_core.facts import Inspection, Scan
 
 FINE, NOTE, TROUBLE = 0, 1, 2  #: how much a change shows
 _SAME_SHAPE = Fraction(1, 100)  # of a ratio; nearer shapes are the same
@@ -24,7 +24,7 @@ class Target:
     rate: Fraction | None = None  #: frames a second
     size: tuple[int, int] | None = None
     pixel_aspect: Fraction | None = None
-    scan: str | None = None  #: progressive or interlaced
+    scan: Scan | None = None
     sample_rate: int | None = None  #: Hz
     bit_depth: int | None = None
 
@@ -89,7 +89,7 @@ def of_inspection(source: Source, inspection: Inspection) -> Source:
         rate=best("picture.frame_rate") or source.rate,
         rate_mode=best("picture.rate_mode") or source.rate_mode,
         size=size or source.size,
-        scan=("progressive" if scan == "progressive-as-fields" else scan) or source.scan,
+        scan=(Scan.PROGRESSIVE if scan == Scan.PROGRESSIVE_AS_FIELDS else scan) or source.scan,
         pixel_aspect=best("picture.pixel_aspect") or source.pixel_aspect,
         sample_rate=rates[0] if rates else source.sample_rate,
         bit_depth=depths or source.bit_depth,
@@ -236,7 +236,7 @@ def _shape(ratio: Fraction) -> str:
 def _scan(source: Source, target: Target) -> list[Change]:
     if source.scan is None or target.scan is None or source.scan == target.scan:
         return []
-    if source.scan == "interlaced":
+    if source.scan == Scan.INTERLACED:
         says = "interlaced into progressive: half the lines of each moment are made up, or every second moment is lost"
         return [Change(what="scan", weight=TROUBLE, says=says)]
     says = f"{source.scan} into {target.scan}: both fields show one moment, motion is half as smooth"

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import Timecode, parse_rate, parse_ratio, parse_size
+from brisk_core.facts import FieldOrder, Scan
 
 TIMELINE_SCHEMA = "brisk-sentry/timeline/2"
 _READ = ("brisk-sentry/timeline/1", TIMELINE_SCHEMA)  # the first edition had neither sources nor speeds
@@ -34,7 +35,7 @@ class Source:
     rate: Fraction | None = None  #: frames a second
     rate_mode: str | None = None  #: constant or variable
     size: tuple[int, int] | None = None
-    scan: str | None = None  #: progressive or interlaced
+    scan: Scan | None = None
     pixel_aspect: Fraction | None = None
     sample_rate: int | None = None  #: Hz
     bit_depth: int | None = None
@@ -91,8 +92,8 @@ class Timeline:
     sources: tuple[Source, ...] = ()
     rate_stated: bool = True  #: False when the rate was assumed, because an EDL states none
     size: tuple[int, int] | None = None
-    scan: str | None = None  #: progressive or interlaced
-    field_order: str | None = None  #: top or bottom
+    scan: Scan | None = None
+    field_order: FieldOrder | None = None
     pixel_aspect: Fraction | None = None
     sample_rate: int | None = None  #: Hz
 

@@ -11,7 +11,7 @@ from fractions import Fraction
 from typing import Any, Generic, TypeVar
 
 from brisk_core.exact import Timecode
-from brisk_core.facts.kinds import CaptionTrack, Chapter, Span, TimeSpan, Track
+from brisk_core.facts.kinds import CaptionTrack, Chapter, FieldOrder, Scan, Span, TimeSpan, Track
 
 Value = TypeVar("Value")  # of a characteristic
 Kept = TypeVar("Kept", covariant=True)
@@ -65,8 +65,8 @@ PICTURE_PRIMARIES: Key[str] = Key("picture.primaries")
 PICTURE_TRANSFER: Key[str] = Key("picture.transfer")
 PICTURE_MATRIX: Key[str] = Key("picture.matrix")
 PICTURE_HDR: Key[Mapping[str, Any]] = Key("picture.hdr")
-PICTURE_SCAN: Key[str] = Key("picture.scan")
-PICTURE_FIELD_ORDER: Key[str] = Key("picture.field_order")
+PICTURE_SCAN: Key[Scan] = Key("picture.scan")
+PICTURE_FIELD_ORDER: Key[FieldOrder] = Key("picture.field_order")
 PICTURE_RANGE: Key[str] = Key("picture.range")
 CONTENT_FREEZE: Key[tuple[Span, ...]] = Key("content.freeze")
 CONTENT_REPEAT: Key[tuple[Span, ...]] = Key("content.repeat")

@@ -39,6 +39,23 @@ from brisk_core.exact import (
 )
 
 
+class Scan(enum.StrEnum):
+    """How a picture was scanned, or is flagged to have been."""
+
+    PROGRESSIVE = "progressive"
+    INTERLACED = "interlaced"
+    PROGRESSIVE_AS_FIELDS = "progressive-as-fields"
+    PULLDOWN_3_2 = "pulldown-3:2"
+    MIXED = "mixed"
+
+
+class FieldOrder(enum.StrEnum):
+    """Which field of a frame is earlier."""
+
+    TOP = "top"
+    BOTTOM = "bottom"
+
+
 class Kind(enum.Enum):
     """The kind of value a characteristic has."""
 

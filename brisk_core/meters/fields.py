@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.facts import FieldOrder, Scan
 from brisk_core.meters.picture import BAND, Picture, block_means
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import runs
@@ -122,8 +123,8 @@ def _weights(blocks: NDArray[np.float32]) -> tuple[float, float, float]:
 class FieldVerdict:
     """What the fields of a file show."""
 
-    scan: str | None  #: progressive, interlaced, pulldown-3:2 or mixed; None without enough motion
-    order: str | None  #: top or bottom
+    scan: Scan | None  #: None without enough motion
+    order: FieldOrder | None
     moments: NDArray[np.uint8]  #: for each picture UNSURE, PROGRESSIVE, TOP or BOTTOM
     says: str  #: why nothing can be said, empty when something can
     spans: tuple[tuple[int, int, str], ...]  #: stretches that differ from the verdict, what they are
@@ -154,21 +155,21 @@ def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
         return FieldVerdict(scan=None, order=None, moments=said, says=says, spans=())
     counts = {kind: int(np.count_nonzero(said == kind)) for kind in (PROGRESSIVE, TOP, BOTTOM)}
     if (order := _pulldown_order(rows)) is not None:
-        return FieldVerdict(scan="pulldown-3:2", order=order, moments=said, says="", spans=())
+        return FieldVerdict(scan=Scan.PULLDOWN_3_2, order=order, moments=said, says="", spans=())
     main = max(counts, key=lambda kind: counts[kind])
     spans = tuple((start, end, _WORDS[kind]) for start, end, kind in _other_runs(said, main, rows["comb"]))
     strays = sum(_sure_in(said, start, end, main) for start, end, _ in spans)
     if strays > _STRAY * sure:
         fields = {TOP, BOTTOM} - {kind for kind in (TOP, BOTTOM) if counts[kind] <= _STRAY * sure}
         if main != PROGRESSIVE and counts[PROGRESSIVE] <= _STRAY * sure:
-            return FieldVerdict(scan="interlaced", order=None, moments=said, says="", spans=spans)
+            return FieldVerdict(scan=Scan.INTERLACED, order=None, moments=said, says="", spans=spans)
         order = _ORDERS[next(iter(fields))] if len(fields) == 1 else None
-        return FieldVerdict(scan="mixed", order=order, moments=said, says="", spans=spans)
-    scan = "progressive" if main == PROGRESSIVE else "interlaced"
+        return FieldVerdict(scan=Scan.MIXED, order=order, moments=said, says="", spans=spans)
+    scan = Scan.PROGRESSIVE if main == PROGRESSIVE else Scan.INTERLACED
     return FieldVerdict(scan=scan, order=_ORDERS.get(main), moments=said, says="", spans=spans)
 
 
-_ORDERS = {TOP: "top", BOTTOM: "bottom"}
+_ORDERS = {TOP: FieldOrder.TOP, BOTTOM: FieldOrder.BOTTOM}
 _WORDS = {
     PROGRESSIVE: "both fields show one moment",
     TOP: "two moments, top field first",
@@ -216,7 +217,7 @@ def _repeats_a_field(rows: Rows) -> NDArray[np.uint8]:
     return found
 
 
-def _pulldown_order(rows: Rows) -> str | None:
+def _pulldown_order(rows: Rows) -> FieldOrder | None:
     """Return which field comes first in a 3:2 pulldown, ``None`` where there is none.
 
     Four pictures make ten fields, so in every five frames one field is shown twice in a row and two frames later the
@@ -232,7 +233,7 @@ def _pulldown_order(rows: Rows) -> str | None:
     if any(counts.max() < _PULLDOWN_AGREES * max(counts.sum(), 1) for counts in phases.values()):
         return None
     distance = (int(phases[BOTTOM].argmax()) - int(phases[TOP].argmax())) % _PULLDOWN
-    return {2: "top", 3: "bottom"}.get(distance)
+    return {2: FieldOrder.TOP, 3: FieldOrder.BOTTOM}.get(distance)
 
 
 _PULLDOWN_AGREES = 0.8

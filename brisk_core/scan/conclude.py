@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.exact import spell_rate
-from brisk_core.facts import FactsBuilder, Span, Stage, Witness
+from brisk_core.facts import FactsBuilder, Scan, Span, Stage, Witness
 from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
 from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
@@ -26,8 +26,8 @@ from brisk_core.scan.mistakes import picture_mistakes
 from brisk_core.scan.pictures import PictureScan
 
 _MOST_SPANS = 2000  # kept of one kind; the last one's detail tells how many more there are
-_INTERLACED = ("interlaced", "mixed", "pulldown-3:2")
-_AS_FIELDS = ("interlaced", "progressive-as-fields")  # scans whose frames are coded as two fields
+_INTERLACED = (Scan.INTERLACED, Scan.MIXED, Scan.PULLDOWN_3_2)
+_AS_FIELDS = (Scan.INTERLACED, Scan.PROGRESSIVE_AS_FIELDS)  # scans whose frames are coded as two fields
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,7 +50,7 @@ class PictureVerdicts:
     @property
     def progressive(self) -> bool:
         """Does every frame show one moment?"""
-        return self.fields.scan in (None, "progressive")
+        return self.fields.scan in (None, Scan.PROGRESSIVE)
 
 
 def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureVerdicts:
@@ -64,7 +64,7 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
     lit = rows("light").copy()
     lit["high"][scan.missing] = 255  # what was not decoded is not black
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
-    progressive = found_fields.scan in (None, "progressive")
+    progressive = found_fields.scan in (None, Scan.PROGRESSIVE)
     return PictureVerdicts(
         fields=found_fields,
         cuts=cuts,
@@ -102,11 +102,11 @@ def _observe_scan(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
         for id_ in ("picture.scan", "picture.field_order", "content.comb"):
             builder.unread(id_, found.says)
         return
-    as_fields = found.scan == "progressive" and said in _AS_FIELDS
-    builder.observed("picture.scan", "progressive-as-fields" if as_fields else found.scan)
+    as_fields = found.scan == Scan.PROGRESSIVE and said in _AS_FIELDS
+    builder.observed("picture.scan", Scan.PROGRESSIVE_AS_FIELDS if as_fields else found.scan)
     if found.order:
         builder.observed("picture.field_order", found.order)
-    elif found.scan == "progressive":
+    elif found.scan == Scan.PROGRESSIVE:
         builder.silent("picture.field_order")
     else:
         builder.unread("picture.field_order", "the field order changes within the file")
@@ -133,7 +133,7 @@ def _observe_time(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
         else "blended from the pictures beside it"
     )
     builder.observed("content.blend", _spans(motion.blends, detail))
-    if verdicts.fields.scan == "pulldown-3:2":
+    if verdicts.fields.scan == Scan.PULLDOWN_3_2:
         builder.observed("content.cadence", "3:2")
     elif steady.cadence is None:
         builder.unread("content.cadence", steady.says)

@@ -6,7 +6,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from brisk_core.exact import spell_rate
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, Scan, Witness
 
 if TYPE_CHECKING:
     from brisk_core.scan.conclude import PictureVerdicts
@@ -57,15 +57,15 @@ def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:
     said = builder.said(Witness.CODED, "picture.scan") or builder.said(Witness.DECLARED, "picture.scan")
     order = builder.said(Witness.CODED, "picture.field_order") or builder.said(Witness.DECLARED, "picture.field_order")
     sentences = []
-    if found.scan == "pulldown-3:2":
+    if found.scan == Scan.PULLDOWN_3_2:
         sentences.append("The 3:2 pulldown is still in: two of five frames are blended from two film frames.")
-    if found.scan == "interlaced" and said == "progressive":
+    if found.scan == Scan.INTERLACED and said == Scan.PROGRESSIVE:
         sentences.append("Fields are woven into a stream that is coded as progressive: every player shows combs.")
-    if found.order and order and found.order != order and found.scan == "interlaced":
+    if found.order and order and found.order != order and found.scan == Scan.INTERLACED:
         sentences.append(
             f"The field order is turned: coded {order} first, but the {found.order} field is earlier; motion judders."
         )
-    if found.scan == "progressive" and said == "interlaced":
+    if found.scan == Scan.PROGRESSIVE and said == Scan.INTERLACED:
         sentences.append(
             "Pictures of one moment are coded as fields: no motion between the fields, half of it is lost or never was."
         )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.facts import Kind
+from brisk_core.facts import Kind, Scan
 from brisk_core.spec.conditions import Near, Present, Within
 from brisk_core.spec.line import Unmet
 from brisk_core.spec.rule import Rule, places, sentences
@@ -95,7 +95,7 @@ CONTENT_RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="scan.fields-in-frames",
-        applies=lambda unmet: unmet.id == "picture.scan" and unmet.found in ("mixed", "pulldown-3:2"),
+        applies=lambda unmet: unmet.id == "picture.scan" and unmet.found in (Scan.MIXED, Scan.PULLDOWN_3_2),
         template="{who} a scan of {found} where {required} is asked.",
         why="Some frames hold two moments and some one: whatever a player does is wrong for one of them.",
         remedy="Interpret each clip with its own scan in the edit, then export with {required}.",

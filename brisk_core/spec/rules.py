@@ -10,6 +10,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import rate_family, spell_size
+from brisk_core.facts import Scan
 from brisk_core.spec.conditions import (
     FitsBuffer,
     Matches,
@@ -211,14 +212,14 @@ RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="scan.interlaced-for-progressive",
-        applies=_pair("picture.scan", "progressive", "interlaced"),
+        applies=_pair("picture.scan", Scan.PROGRESSIVE, Scan.INTERLACED),
         template="{who} interlaced where progressive is asked.",
         why="A receiver that trusts the flag will take the picture apart into fields: fine edges flicker and half the lines are thrown away.",
         remedy="Switch fields off in the export (progressive), also where the timeline itself is progressive.",
     ),
     Rule(
         code="scan.progressive-for-interlaced",
-        applies=_pair("picture.scan", "interlaced", "progressive"),
+        applies=_pair("picture.scan", Scan.INTERLACED, Scan.PROGRESSIVE),
         template="{who} progressive where interlaced is asked.",
         why="A chain that is set for fields may refuse the file or show it half a frame late.",
         remedy="Switch fields on in the export and choose the field order that is asked for.",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from brisk_core.edit import Target
+from brisk_core.facts import Scan
 from brisk_core.spec.conditions import Equals, OneOf
 from brisk_core.spec.document import Spec
 
@@ -24,7 +25,7 @@ def target_of(spec: Spec, name: str) -> Target:
         rate=asked.get("picture.frame_rate"),
         size=asked.get("picture.size"),
         pixel_aspect=asked.get("picture.pixel_aspect"),
-        scan=scan if scan in ("progressive", "interlaced") else None,
+        scan=scan if scan in (Scan.PROGRESSIVE, Scan.INTERLACED) else None,
         sample_rate=asked.get("sound.sample_rate"),
         bit_depth=asked.get("picture.bit_depth"),
     )

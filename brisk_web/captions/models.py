@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from django.db import models
 
 from brisk_core.captions import Burned, CaptionDocument, burned_from_json, document_from_json
@@ -12,12 +15,11 @@ from brisk_web.work.models import Work
 class CaptionFile(Work):
     """A caption file, or a text track of a media file, as it was read."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "is being read"
-        DONE = "done", "read"
-        FAILED = "failed", "cannot be read"
-        CANCELLED = "cancelled", "cancelled"
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {
+        Work.State.RUNNING: "is being read",
+        Work.State.DONE: "read",
+        Work.State.FAILED: "cannot be read",
+    }
 
     source = models.OneToOneField(
         "storage.MediaFile", on_delete=models.CASCADE, null=True, related_name="caption_file"
@@ -26,7 +28,6 @@ class CaptionFile(Work):
         "inspections.Inspection", on_delete=models.CASCADE, null=True, related_name="text_tracks"
     )  # whose track it is; null for a file
     name = models.CharField(max_length=255)  # of the file, or "track 3"
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
     document = models.JSONField(null=True)  # schema brisk-sentry/captions/1
     files = models.ManyToManyField("storage.MediaFile", through="Pairing", related_name="caption_files")
 

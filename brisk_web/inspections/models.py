@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
+from typing import ClassVar
 
 from django.conf import settings
 from django.db import models
@@ -18,12 +20,7 @@ from brisk_web.work.models import Work
 class Inspection(Work):
     """One inspection; its progress while it runs, its facts as far as they are known."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "reading"
-        DONE = "done", "done"
-        FAILED = "failed", "cannot be read"
-        CANCELLED = "cancelled", "cancelled"
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {Work.State.RUNNING: "reading", Work.State.FAILED: "cannot be read"}
 
     class Stage(models.TextChoices):
         HEADERS = "headers", "reading headers"
@@ -34,7 +31,6 @@ class Inspection(Work):
 
     engine = models.CharField(max_length=32)
     checksum = models.CharField(max_length=32, default="", blank=True)  # XXH3-128, empty until it is known
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
     stage = models.CharField(max_length=16, choices=Stage, default=Stage.HEADERS)
     document = models.JSONField(null=True)  # schema brisk-sentry/inspection/1
     stage_started_at = models.DateTimeField(null=True)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from django.db import models
 
 from brisk_core.facts import Held
@@ -12,14 +15,7 @@ from brisk_web.work.models import Work
 class Comparison(Work):
     """A file held against a master. Kept by contents, so the same two files are never compared twice."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "running"
-        DONE = "done", "done"
-        FAILED = "failed", "cannot be compared"
-        CANCELLED = "cancelled", "cancelled"
-
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {Work.State.FAILED: "cannot be compared"}
 
     inspection = models.ForeignKey("inspections.Inspection", on_delete=models.CASCADE, related_name="held")
     master = models.ForeignKey("inspections.Inspection", on_delete=models.CASCADE, related_name="held_against_it")

@@ -220,7 +220,7 @@ def cancel(request: HttpRequest, check_id: int, comparison_id: int) -> HttpRespo
 def comparison_state(request: HttpRequest, comparison_id: int) -> JsonResponse:
     """How far a comparison is."""
     comparison = get_object_or_404(Comparison, pk=comparison_id)
-    words = comparison.get_state_display()
+    words = comparison.state_in_words
     if comparison.state == Comparison.State.RUNNING and comparison.total:
         words = f"{comparison.done} of {comparison.total} pictures compared"
     return JsonResponse({"active": comparison.is_active, "words": words, "share": comparison.share})

@@ -205,7 +205,7 @@ def _progress_words(check: Check) -> str:
     if inspection.waits_for_scan:
         return f"waits for its scan, place {inspection.place_for_scan}"
     if not inspection.is_active:
-        return inspection.get_state_display()
+        return inspection.state_in_words
     words = f"{inspection.get_stage_display()}, {span_of_time(inspection.elapsed_s)} gone"
     left = inspection.left_s
     return f"{words}, {span_of_time(left)} left" if left is not None else words

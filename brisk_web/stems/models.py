@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from django.db import models
 
 from brisk_web.work.models import Work
@@ -10,14 +13,7 @@ from brisk_web.work.models import Work
 class StemCheck(Work):
     """A mix and the stems that should make it."""
 
-    class State(models.TextChoices):
-        QUEUED = "queued", "in queue"
-        RUNNING = "running", "running"
-        DONE = "done", "done"
-        FAILED = "failed", "cannot be compared"
-        CANCELLED = "cancelled", "cancelled"
-
-    state = models.CharField(max_length=16, choices=State, default=State.QUEUED)
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {Work.State.FAILED: "cannot be compared"}
 
     mix = models.ForeignKey("storage.MediaFile", on_delete=models.CASCADE, related_name="stem_checks")
     document = models.JSONField(null=True)  # schema brisk-sentry/stems/1

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import ClassVar
+
 from django.db import models
 from django.utils import timezone
 
@@ -16,6 +19,8 @@ class Work(models.Model):
         FAILED = "failed", "failed"
         CANCELLED = "cancelled", "cancelled"
 
+    #: What the states of a kind of work are called where the general words would not say it.
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {}
     ACTIVE = (State.QUEUED, State.RUNNING)
     OVER = (State.DONE, State.FAILED, State.CANCELLED)
 
@@ -33,6 +38,11 @@ class Work(models.Model):
 
     class Meta:
         abstract = True
+
+    @property
+    def state_in_words(self) -> str:
+        """The state, as a page says it."""
+        return self.STATES_IN_WORDS.get(self.state) or str(self.get_state_display())
 
     @property
     def is_active(self) -> bool:

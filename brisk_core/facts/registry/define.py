@@ -6,7 +6,6 @@ from brisk_core.facts.characteristic import Characteristic, Group, JudgedBy, Sta
 from brisk_core.facts.kinds import Kind
 
 _LETTERS = {"D": Witness.DECLARED, "C": Witness.CODED, "O": Witness.OBSERVED}
-SCANS = ("progressive", "interlaced", "progressive-as-fields", "pulldown-3:2", "mixed")
 WRAPPERS = (
     "mp4", "mov", "mxf-op1a", "mxf-opatom", "mxf-other", "mpeg-ts", "mpeg-ps", "matroska", "webm", "avi", "wav",
     "other",

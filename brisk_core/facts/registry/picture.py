@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from brisk_core.facts.characteristic import Group, JudgedBy, Stage
-from brisk_core.facts.kinds import Kind
-from brisk_core.facts.registry.define import CHROMAS, CODECS, SCANS, define
+from brisk_core.facts.kinds import FieldOrder, Kind, Scan
+from brisk_core.facts.registry.define import CHROMAS, CODECS, define
 
 PICTURE = (
     define(
@@ -190,7 +190,7 @@ PICTURE = (
         Kind.CHOICE,
         "DCO",
         "Whether a frame shows one moment or two.",
-        choices=SCANS,
+        choices=tuple(Scan),
         stage=Stage.PICTURES,
     ),
     define(
@@ -200,7 +200,7 @@ PICTURE = (
         Kind.CHOICE,
         "DCO",
         "Which field is earlier in time.",
-        choices=("top", "bottom"),
+        choices=tuple(FieldOrder),
         stage=Stage.PICTURES,
     ),
     define(

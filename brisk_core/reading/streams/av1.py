@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
 
+from brisk_core.facts import Scan
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
 from brisk_core.reading.streams.coded_header import CodedHeader
 
@@ -70,7 +71,7 @@ def parse_sequence(data: bytes) -> CodedHeader:
         level=level_name(level),
         tier="High" if high else "Main",
         frame_rate=rate,
-        scan="progressive",
+        scan=Scan.PROGRESSIVE,
         **_colour(reader, profile),
     )
 

@@ -9,6 +9,7 @@ from fractions import Fraction
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode
+from brisk_core.facts import FieldOrder, Scan
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
 
 _PROFILES = {
@@ -108,7 +109,7 @@ class SequenceParameters:
     @property
     def scan(self) -> str:
         """Interlaced where the set allows fields (frame_mbs_only_flag 0), whatever the pictures then are."""
-        return "progressive" if self.frames_only else "interlaced"
+        return Scan.PROGRESSIVE if self.frames_only else Scan.INTERLACED
 
     @property
     def frame_rate(self) -> Fraction | None:
@@ -383,7 +384,7 @@ def parse_slice(
             reader.skip(2)
         reader.skip(sequence.frame_number_bits)
         if not sequence.frames_only and reader.flag():
-            parity = "bottom" if reader.flag() else "top"
+            parity = FieldOrder.BOTTOM if reader.flag() else FieldOrder.TOP
         if kind == NAL_IDR:
             reader.unsigned()
         if sequence.order_count_type == 0:

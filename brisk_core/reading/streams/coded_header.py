@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness
 from brisk_core.reading.streams import colour
 
 _SAME_NAME = (
@@ -28,8 +28,8 @@ class CodedHeader:
     tier: str | None = None
     pixel_aspect: Fraction | None = None
     frame_rate: Fraction | None = None
-    scan: str | None = None
-    field_order: str | None = None
+    scan: Scan | None = None
+    field_order: FieldOrder | None = None
     range: str | None = None
     alpha: str | None = None
     primaries: int | None = None

@@ -5,12 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
+from brisk_core.facts import FieldOrder, Scan
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.streams.coded_header import CodedHeader
 
 _STATES = 32  # of one symbol (3.8.1.2)
 _HIGHEST_STATE = 248
-_SCAN = {1: ("interlaced", "top"), 2: ("interlaced", "bottom"), 3: ("progressive", None)}  # picture_structure, 4.6.5
+_SCAN = {
+    1: (Scan.INTERLACED, FieldOrder.TOP),
+    2: (Scan.INTERLACED, FieldOrder.BOTTOM),
+    3: (Scan.PROGRESSIVE, None),
+}  # picture_structure, 4.6.5
 _CHROMA = {(0, 0): "4:4:4", (1, 0): "4:2:2", (1, 1): "4:2:0", (2, 0): "4:1:1"}
 _RGB, _OWN_TRANSITIONS = 1, 2  # colorspace_type, coder_type
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
+from brisk_core.facts import Scan
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
 from brisk_core.reading.streams.avc import SAMPLE_ASPECTS, Clock, Hrd, read_clock, sei_messages, unescape
 
@@ -82,7 +83,9 @@ class SequenceParameters:
     def scan(self) -> str:
         """Progressive or interlaced, by field_seq_flag and the source flags of the profile (7.4.4, E.3.1)."""
         return (
-            "interlaced" if self.fields or (self.interlaced_source and not self.progressive_source) else "progressive"
+            Scan.INTERLACED
+            if self.fields or (self.interlaced_source and not self.progressive_source)
+            else Scan.PROGRESSIVE
         )
 
 

@@ -8,6 +8,7 @@ from fractions import Fraction
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode
+from brisk_core.facts import FieldOrder, Scan
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
 
 #: Table 6-4, frame_rate_code.
@@ -87,12 +88,12 @@ class Mpeg2Headers:
         if self.size is None:
             return None
         if self.progressive_sequence:
-            return "progressive"
+            return Scan.PROGRESSIVE
         frames = [picture for picture in self.pictures if picture.structure == 3]
         repeats = sum(picture.repeat_first_field for picture in frames)
         if frames and len(frames) == len(self.pictures) and all(picture.progressive for picture in frames):
             return "pulldown-3:2" if repeats >= len(frames) // 3 and repeats else "progressive-as-fields"
-        return "interlaced"
+        return Scan.INTERLACED
 
     @property
     def field_order(self) -> str | None:
@@ -101,8 +102,8 @@ class Mpeg2Headers:
             return None
         first = self.pictures[0]
         if first.structure != 3:
-            return "top" if first.structure == 1 else "bottom"
-        return "top" if first.top_field_first else "bottom"
+            return FieldOrder.TOP if first.structure == 1 else FieldOrder.BOTTOM
+        return FieldOrder.TOP if first.top_field_first else FieldOrder.BOTTOM
 
     @property
     def start_timecode(self) -> Timecode | None:

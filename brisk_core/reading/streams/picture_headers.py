@@ -7,14 +7,26 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from brisk_core.exact import display_aspect
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.library import picture_codec, pixel_facts
 from brisk_core.reading.streams import av1, avc, ffv1, hevc, mpeg2, prores, still_codecs, vc3, vpx
 from brisk_core.reading.streams.coded_header import CodedHeader, say_colour
 
-_STRUCTURE_ORDER = {3: "top", 4: "bottom", 5: "top", 6: "bottom"}  # pic_struct of a frame (H.264, table D-1)
-_HEVC_ORDER = {3: "top", 4: "bottom", 5: "top", 6: "bottom", 1: "top", 2: "bottom"}  # H.265, table D.2
+_STRUCTURE_ORDER = {
+    3: FieldOrder.TOP,
+    4: FieldOrder.BOTTOM,
+    5: FieldOrder.TOP,
+    6: FieldOrder.BOTTOM,
+}  # pic_struct of a frame (H.264, table D-1)
+_HEVC_ORDER = {
+    3: FieldOrder.TOP,
+    4: FieldOrder.BOTTOM,
+    5: FieldOrder.TOP,
+    6: FieldOrder.BOTTOM,
+    1: FieldOrder.TOP,
+    2: FieldOrder.BOTTOM,
+}  # H.265, table D.2
 #: Codecs that keep all that is read here in one header of a packet.
 _ONE_HEADER: dict[str, Callable[[bytes], CodedHeader]] = {
     "prores": prores.parse_frame,
@@ -162,7 +174,7 @@ class _AvcHeaders(_Headers):
                 return head.parity, "header of the first slice, a field (H.264, 7.3.3)"
             if head.bottom_after_top:
                 return (
-                    "top" if head.bottom_after_top > 0 else "bottom",
+                    FieldOrder.TOP if head.bottom_after_top > 0 else FieldOrder.BOTTOM,
                     "order counts in the header of the first slice (H.264, 7.3.3, 8.2.1)",
                 )
         return None, ""
@@ -204,7 +216,7 @@ class _HevcHeaders(_Headers):
                 builder.coded("picture.frame_rate", self.sets.rate)
         with builder.at("light level messages, NAL unit type 39 (H.265, D.2.28 and D.2.35)"):
             builder.coded("picture.hdr", self.sets.light or None)
-        if sequence.scan == "interlaced":
+        if sequence.scan == Scan.INTERLACED:
             structures = [one for one in self.sets.structures if one in _HEVC_ORDER]
             with builder.at("picture timing message, NAL unit type 39 (H.265, D.2.3)"):
                 builder.coded("picture.field_order", _HEVC_ORDER[structures[0]] if structures else None)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 from fractions import Fraction
 
+from brisk_core.facts import FieldOrder, Scan
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.streams.coded_header import CodedHeader
 
@@ -17,7 +18,11 @@ FLAVOURS = {
     "ap4h": "4444",
     "ap4x": "4444 XQ",
 }
-_SCAN = {0: ("progressive", None), 1: ("interlaced", "top"), 2: ("interlaced", "bottom")}  # interlace_mode, table 6
+_SCAN = {
+    0: (Scan.PROGRESSIVE, None),
+    1: (Scan.INTERLACED, FieldOrder.TOP),
+    2: (Scan.INTERLACED, FieldOrder.BOTTOM),
+}  # interlace_mode, table 6
 _DISPLAY = {2: Fraction(4, 3), 3: Fraction(16, 9)}  # aspect_ratio_information, table 3; 1 is square samples
 #: frame_rate_code, table 4.
 _RATES = {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from brisk_core.facts import Scan
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.streams.coded_header import CodedHeader
 
@@ -26,6 +27,6 @@ def parse_frame(data: bytes) -> CodedHeader:
         profile=f"compression ID {int.from_bytes(data[0x28:0x2C], 'big')}",
         chroma="4:4:4" if data[0x2C] >> 6 & 1 else "4:2:2",
         bit_depth=_DEPTHS.get(data[0x21] >> 5),
-        scan="interlaced" if fields else "progressive",
+        scan=Scan.INTERLACED if fields else Scan.PROGRESSIVE,
         alpha="present" if data[7] & 1 else "none",
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from brisk_core.facts import Scan
 from brisk_core.reading.bit_reader import BitReader, BitsEnded
 from brisk_core.reading.streams.coded_header import CodedHeader
 
@@ -26,7 +27,7 @@ def parse_vp8(data: bytes) -> CodedHeader:
         chroma="4:2:0",
         bit_depth=8,
         profile=str(data[0] >> 1 & 7),
-        scan="progressive",
+        scan=Scan.PROGRESSIVE,
     )
 
 
@@ -62,7 +63,7 @@ def parse_vp9(data: bytes) -> CodedHeader:
         chroma=_CHROMA.get((across, down)),
         bit_depth=depth,
         profile=f"Profile {profile}",
-        scan="progressive",
+        scan=Scan.PROGRESSIVE,
         range="full" if full else "narrow",
         matrix=_MATRIX.get(space),
     )

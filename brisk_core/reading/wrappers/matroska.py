@@ -10,7 +10,7 @@ from fractions import Fraction
 from typing import Any, BinaryIO
 
 from brisk_core.exact import rate_of_steps
-from brisk_core.facts import FactsBuilder, Track, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Track, Witness
 from brisk_core.reading.streams.coded_header import say_colour
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
@@ -51,8 +51,8 @@ _SOUND_CODECS = {
     "A_OPUS": "opus", "A_VORBIS": "vorbis", "A_PCM/INT/LIT": "pcm", "A_PCM/INT/BIG": "pcm", "A_PCM/FLOAT/IEEE": "pcm",
     "A_DTS": "dts", "A_TRUEHD": "truehd",
 }  # fmt: skip
-_SCANS = {1: "interlaced", 2: "progressive"}  # FlagInterlaced; 0 is undetermined
-_ORDERS = {1: "top", 6: "bottom", 9: "bottom", 14: "top"}  # FieldOrder
+_SCANS = {1: Scan.INTERLACED, 2: Scan.PROGRESSIVE}  # FlagInterlaced; 0 is undetermined
+_ORDERS = {1: FieldOrder.TOP, 6: FieldOrder.BOTTOM, 9: FieldOrder.BOTTOM, 14: FieldOrder.TOP}  # FieldOrder
 _CHROMA = {(0, 0): "4:4:4", (1, 0): "4:2:2", (1, 1): "4:2:0", (2, 0): "4:1:1"}
 _RANGES = {1: "narrow", 2: "full"}
 
@@ -264,7 +264,7 @@ def _declare_picture(builder: FactsBuilder, track: Node) -> None:
         _declare_shape(builder, video)
         scan = _SCANS.get(video.number(_INTERLACED) or 0)
         builder.declared("picture.scan", scan)
-        if scan == "interlaced":
+        if scan == Scan.INTERLACED:
             builder.declared("picture.field_order", _ORDERS.get(video.number(_FIELD_ORDER) or 0))
         builder.declared("picture.alpha", {1: "present"}.get(video.number(_ALPHA) or 0))
         roll = video.one(_PROJECTION).real(_ROLL)

@@ -10,7 +10,7 @@ from typing import Any, BinaryIO
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode
-from brisk_core.facts import FactsBuilder
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan
 from brisk_core.reading.streams.mpeg2 import name_profile_and_level
 from brisk_core.reading.wrappers.mxf import HeaderPartition
 
@@ -55,10 +55,10 @@ _CODINGS = tuple(
 _PROFILE_LEVEL, _BIT_RATE = "04010602010a", "04010602010b"
 
 _SCAN = {
-    0: "progressive",
-    1: "interlaced",
-    2: "interlaced",
-    3: "interlaced",
+    0: Scan.PROGRESSIVE,
+    1: Scan.INTERLACED,
+    2: Scan.INTERLACED,
+    3: Scan.INTERLACED,
     4: "progressive-as-fields",
 }  # FrameLayout, annex G
 _FIELD_LAYOUTS = {1, 2}  # heights are those of one field
@@ -287,9 +287,9 @@ def _field_order(picture: LocalSet) -> str | None:
     if len(raw) < 16:
         return None
     first, second = struct.unpack_from(">ii", raw, 8)
-    coded_first = "top" if (first + second) % 2 else "bottom"
+    coded_first = FieldOrder.TOP if (first + second) % 2 else FieldOrder.BOTTOM
     if picture.number(_DOMINANCE) == 2:
-        return "bottom" if coded_first == "top" else "top"
+        return FieldOrder.BOTTOM if coded_first == FieldOrder.TOP else FieldOrder.TOP
     return coded_first
 
 

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any, BinaryIO
 
 from brisk_core.exact import rate_of_steps
-from brisk_core.facts import FactsBuilder, Track
+from brisk_core.facts import FactsBuilder, Scan, Track
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
 _UNKNOWN_SIZE = 0xFFFFFFFF  # the true size stands in the ds64 chunk
@@ -198,4 +198,4 @@ def _declare_properties(builder: FactsBuilder, body: bytes, place: str) -> None:
     with builder.at(place):
         if aspect >> 16 and aspect & 0xFFFF:
             builder.declared("picture.display_aspect", Fraction(aspect >> 16, aspect & 0xFFFF))
-        builder.declared("picture.scan", {1: "progressive", 2: "interlaced"}.get(fields))
+        builder.declared("picture.scan", {1: Scan.PROGRESSIVE, 2: Scan.INTERLACED}.get(fields))

@@ -7,7 +7,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import display_aspect, rate_of_steps
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness
 from brisk_core.reading.streams import av1, avc, hevc, prores
 from brisk_core.reading.streams.coded_header import say_colour
 from brisk_core.reading.wrappers.movie import MovieTrack, SampleEntry, rotation
@@ -20,7 +20,12 @@ _BY_ENTRY = {
 } | dict.fromkeys(prores.FLAVOURS, "prores")  # fmt: skip
 #: chromaSubsampling of a VP codec configuration.
 _VP_CHROMA = {0: "4:2:0", 1: "4:2:0", 2: "4:2:2", 3: "4:4:4"}
-_FIELD_ORDER = {1: "top", 14: "top", 6: "bottom", 9: "bottom"}  # fiel box (QTFF, field handling)
+_FIELD_ORDER = {
+    1: FieldOrder.TOP,
+    14: FieldOrder.TOP,
+    6: FieldOrder.BOTTOM,
+    9: FieldOrder.BOTTOM,
+}  # fiel box (QTFF, field handling)
 
 
 def declare_from_entry(builder: FactsBuilder, track: MovieTrack) -> None:
@@ -49,7 +54,7 @@ def declare_from_entry(builder: FactsBuilder, track: MovieTrack) -> None:
             builder.declared("picture.display_aspect", display_aspect(size, shape, turn or 0))
     if (fields := entry.boxes.get("fiel")) and len(fields) >= 2:
         with builder.at(track.place("fiel")):
-            builder.declared("picture.scan", {1: "progressive", 2: "interlaced"}.get(fields[0]))
+            builder.declared("picture.scan", {1: Scan.PROGRESSIVE, 2: Scan.INTERLACED}.get(fields[0]))
             if fields[0] == 2:
                 builder.declared("picture.field_order", _FIELD_ORDER.get(fields[1]))
     with builder.at(track.place("colr")):

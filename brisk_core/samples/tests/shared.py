@@ -40,7 +40,12 @@ class Canned:
     @property
     def checksum(self) -> str:
         """The XXH3-128 digest of the file."""
-        return str(self.inspection[keys.FILE_CHECKSUM]["xxh3_128"])
+        return checksum_of(self.inspection)
+
+
+def checksum_of(inspection: Inspection) -> str:
+    """Return the XXH3-128 digest of an inspected file, empty where it was not taken."""
+    return str((inspection[keys.FILE_CHECKSUM] or {}).get("xxh3_128", ""))
 
 
 def shared_samples() -> Path:
