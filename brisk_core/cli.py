@@ -33,6 +33,7 @@ from brisk_core.master import held_of, ordered_frames, shot_names
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
 from brisk_core.report import check_to_json
+from brisk_core.sandbox import requests
 from brisk_core.scan import load_scan
 from brisk_core.spec import Check, Outcome, Spec, judge, parse_spec, shelf_texts
 from brisk_core.version import ENGINE
@@ -96,15 +97,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _read(file: str, depth: Depth, series_path: Path | None = None, scan_path: Path | None = None) -> Inspection:
     try:
         source = Source.at(file)
-        request = {
-            "url": source.url,
-            "name": source.name,
-            "depth": depth.value,
-            "take_digest": depth is not Depth.HEADERS,
-            "series_path": str(series_path) if series_path else None,
-            "scan_path": str(scan_path) if scan_path else None,
-        }
-        return inspection_from_json(sandbox.run("inspect", request))
+        request = requests.Inspect(
+            url=source.url,
+            name=source.name,
+            depth=depth.value,
+            take_digest=depth is not Depth.HEADERS,
+            series_path=str(series_path) if series_path else None,
+            scan_path=str(scan_path) if scan_path else None,
+        )
+        return inspection_from_json(sandbox.run(request))
     except UnreadableFile as error:
         raise _Refusal(UNREADABLE, str(error)) from error
 
@@ -149,8 +150,8 @@ def _read_timeline(path: str, inspection: Inspection, rate: str | None) -> Timel
         if not Path(path).exists():
             raise _Refusal(WRONG_USE, f"there is no timeline {path!r}; expected an OTIO, AAF or EDL file")
         EditHints.from_json(hints)
-        request = {"path": str(Path(path).resolve()), "name": Path(path).name, "hints": hints}
-        return timeline_from_json(sandbox.run("edit", request))
+        request = requests.Edit(path=str(Path(path).resolve()), name=Path(path).name, hints=hints)
+        return timeline_from_json(sandbox.run(request))
     except (EditRefused, ValueRefused) as error:
         raise _Refusal(WRONG_USE, f"{path}: {error}") from error
     except UnreadableFile as error:
@@ -186,23 +187,20 @@ def _captions_of(options: argparse.Namespace, inspection: Inspection, folder: Pa
     read = []
     for name in options.captions:
         try:
-            read.append(sandbox.run("captions", {"url": Source.at(name).url}))
+            read.append(sandbox.run(requests.Captions(url=Source.at(name).url)))
         except (UnreadableFile, CaptionsRefused) as error:
             raise _Refusal(UNREADABLE, str(error)) from error
     url, scan_path = Source.at(options.file).url, folder / "file.scan.npz"
     if inspection[keys.TEXT_CAPTIONS]:
-        read += sandbox.run("embedded", {"url": url})
+        read += sandbox.run(requests.Embedded(url=url))
     rate = inspection[keys.PICTURE_FRAME_RATE]
     evidence = evidence_of(load_scan(scan_path), rate) if read and rate and scan_path.exists() else None
-    request = {
-        "url": url,
-        "inspection": inspection_to_json(inspection),
-        "series_path": str(folder / "file.series.npz"),
-    }
+    known, series_path = inspection_to_json(inspection), str(folder / "file.series.npz")
     burned = {}
     for document in read if rate else ():
         try:
-            burned[document["name"]] = burned_from_json(sandbox.run("burned", {**request, "document": document}))
+            request = requests.Burned(url=url, inspection=known, series_path=series_path, document=document)
+            burned[document["name"]] = burned_from_json(sandbox.run(request))
         except UnreadableFile:
             continue  # pictures that cannot be decoded say nothing here; other lines tell of them
     return Captioned(
@@ -220,21 +218,22 @@ def _against_master(
     """Inspect the master and hold the file against it; a range of the timeline is one of the master too."""
     master = _read(options.master, Depth.FULL, folder / "master.series.npz", folder / "master.scan.npz")
     rate, frames = master[keys.PICTURE_FRAME_RATE], master[keys.PICTURE_FRAME_COUNT]
-    request: dict[str, Any] = {
-        name: {
-            "url": Source.at(url).url,
-            "document": inspection_to_json(known),
-            "series_path": str(folder / f"{name}.series.npz"),
-            "scan_path": str(folder / f"{name}.scan.npz"),
-        }
+    sides = {
+        name: requests.Side(
+            url=Source.at(url).url,
+            document=inspection_to_json(known),
+            series_path=str(folder / f"{name}.series.npz"),
+            scan_path=str(folder / f"{name}.scan.npz"),
+        )
         for name, url, known in (("file", options.file, inspection), ("master", options.master, master))
     }
-    if timeline and rate and frames:
-        request["names"] = shot_names(timeline, rate)
-        if part:
-            request["ordered"] = ordered_frames(timeline, part, rate, frames)
+    request = requests.Against(
+        **sides,
+        names=shot_names(timeline, rate) if timeline and rate and frames else (),
+        ordered=ordered_frames(timeline, part, rate, frames) if timeline and rate and frames and part else None,
+    )
     try:
-        return held_of(sandbox.run("against", request))
+        return held_of(sandbox.run(request))
     except UnreadableFile as error:
         raise _Refusal(UNREADABLE, f"{options.master}: {error}") from error
 
@@ -244,7 +243,7 @@ def _stems(options: argparse.Namespace) -> int:
     try:
         mix, *stems = [_sound_of(name) for name in (options.mix, *options.stems)]
         limit = -abs(options.limit) if options.limit is not None else None
-        found = sandbox.run("stems", {"mix": mix, "stems": stems, "limit": limit})
+        found = sandbox.run(requests.Stems(mix=mix, stems=stems, limit=limit))
     except UnreadableFile as error:
         raise _Refusal(UNREADABLE, str(error)) from error
     if options.json:
@@ -256,14 +255,14 @@ def _stems(options: argparse.Namespace) -> int:
     return NO_FAIL if found["right"] else A_FAIL
 
 
-def _sound_of(name: str) -> dict[str, Any]:
+def _sound_of(name: str) -> requests.Sound:
     """Read FILE or FILE#N; a file whose own name ends like that is taken as it is."""
     path, mark, track = name.rpartition("#")
     if mark and track.isdigit() and not Path(name).exists():
         if track == "0":
             raise _Refusal(WRONG_USE, f"met {name!r}; tracks count from 1")
-        return {"url": Source.at(path).url, "name": name, "track": int(track) - 1}
-    return {"url": Source.at(name).url, "name": Path(name).name, "track": None}
+        return requests.Sound(url=Source.at(path).url, name=name, track=int(track) - 1)
+    return requests.Sound(url=Source.at(name).url, name=Path(name).name)
 
 
 def _print_check(check: Check) -> None:

@@ -18,6 +18,7 @@ from procrastinate.contrib.django import app
 from brisk_core import sandbox
 from brisk_core.facts import inspection_from_json
 from brisk_core.samples.tests.shared import Canned, canned, checksum_of
+from brisk_core.sandbox import requests
 from brisk_core.small_media import Small, make_small
 from brisk_core.spec import parse_spec
 from brisk_web.accounts.roles import ROLES, ensure_roles
@@ -98,16 +99,17 @@ def canned_scans() -> Any:
     for_real = sandbox.run
     scanned: dict[str, Canned] = {}  # by checksum
 
-    def run(verb: str, request: dict[str, Any], **more: Any) -> Any:
-        if verb == "scan_part":
-            found = canned(request["url"])
+    def run(request: requests.Request[Any], **more: Any) -> Any:
+        if isinstance(request, requests.ScanPart):
+            found = canned(request.url)
             scanned[found.checksum] = found
             return None
-        if verb == "conclude":
-            if known := scanned.get(checksum_of(inspection_from_json(request["document"]))):
-                shutil.copyfile(known.scan_path, request["scan_path"])
-                return known.document | {"file": request["document"]["file"]}
-        return for_real(verb, request, **more)
+        if not isinstance(request, requests.Conclude):
+            return for_real(request, **more)
+        if known := scanned.get(checksum_of(inspection_from_json(request.document))):
+            shutil.copyfile(known.scan_path, request.scan_path)
+            return known.document | {"file": request.document["file"]}
+        return for_real(request, **more)
 
     return mock.patch("brisk_core.sandbox.run", run)
 

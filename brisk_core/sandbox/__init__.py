@@ -1,7 +1,7 @@
 """Reading of untrusted files in a child process with limits on memory, processor time, wall time and open files.
 
 ``run`` asks a server (``server``, started once a process, with the core loaded) to fork a child, which enters its
-``walls``, takes one JSON request on standard input, does one of the ``verbs`` and answers in JSON lines:
+``walls``, takes one of the ``requests`` on standard input, does it (``verbs``) and answers in JSON lines:
 ``{"progress": [done, all]}`` any number of times, then ``{"result": ...}`` or ``{"error": ...}``.
 """
 
@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingStopped, UnreadableFile
+from brisk_core.sandbox.requests import Answer, Request
 
 __all__ = ["Cancelled", "Limits", "Progress", "run", "warm"]
 
@@ -145,36 +146,35 @@ def warm() -> None:
 
 
 def run(
-    verb: str,
-    request: dict[str, Any],
+    request: Request[Answer],
     *,
     limits: Limits | None = None,
     progress: Progress | None = None,
     should_stop: Callable[[], bool] | None = None,
-) -> Any:
-    """Do ``verb`` in a child process and return its result.
+) -> Answer:
+    """Do what is asked in a child process and return its answer.
 
     Raises ``UnreadableFile``, ``EditRefused`` or ``CaptionsRefused`` with the child's sentence, ``ReadingStopped``
     when the child crashed or met a limit, ``Cancelled`` when ``should_stop`` said so.
     """
     child = _server.child()
     try:
-        return _converse(child, verb, request, limits or Limits(), progress, should_stop)
+        answer: Answer = _converse(child, request, limits or Limits(), progress, should_stop)
+        return answer
     finally:
         child.close()
 
 
 def _converse(
     child: Child,
-    verb: str,
-    request: dict[str, Any],
+    request: Request[Any],
     limits: Limits,
     progress: Progress | None,
     should_stop: Callable[[], bool] | None,
 ) -> Any:
     message = {
-        "verb": verb,
-        "request": request,
+        "verb": request.verb,
+        "request": request.to_json(),
         "limits": [limits.memory, limits.processor_s, limits.open_files, limits.written],
     }
     try:

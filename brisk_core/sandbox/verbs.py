@@ -13,6 +13,8 @@ from pathlib import Path
 from typing import Any
 
 from brisk_core.errors import CoreError, UnreadableFile
+from brisk_core.sandbox import requests
+from brisk_core.sandbox.requests import Request
 
 
 def _say(message: dict[str, Any]) -> None:
@@ -33,32 +35,32 @@ class _Reporter:
             _say({"progress": [done, total]})
 
 
-def _do_walls(request: dict[str, Any]) -> Any:
+def _do_walls(request: requests.Walls) -> Any:
     from brisk_core.sandbox.walls import standing
 
-    return standing(request.get("reach"))
+    return standing(request.reach)
 
 
-def _do_digest(request: dict[str, Any]) -> Any:
+def _do_digest(request: requests.Digest) -> Any:
     from brisk_core.inspect import digest
     from brisk_core.reading import Source
 
-    return digest(Source.at(request["url"]), _Reporter())
+    return digest(Source.at(request.url), _Reporter())
 
 
-def _do_inspect(request: dict[str, Any]) -> Any:
+def _do_inspect(request: requests.Inspect) -> Any:
     from brisk_core.facts import Depth, inspection_to_json
     from brisk_core.inspect import digest, inspect
     from brisk_core.reading import Source
 
-    source = Source.at(request["url"], request["name"])
+    source = Source.at(request.url, request.name)
     found = inspect(
         source,
-        Depth(request["depth"]),
-        checksum=digest(source) if request.get("take_digest") else request.get("checksum"),
+        Depth(request.depth),
+        checksum=digest(source) if request.take_digest else request.checksum,
         progress=_Reporter(),
-        series_path=_path(request.get("series_path")),
-        scan_path=_path(request.get("scan_path")),
+        series_path=_path(request.series_path),
+        scan_path=_path(request.scan_path),
     )
     return inspection_to_json(found.inspection)
 
@@ -67,188 +69,184 @@ def _path(text: str | None) -> Path | None:
     return Path(text) if text else None
 
 
-def _do_scan_part(request: dict[str, Any]) -> Any:
+def _do_scan_part(request: requests.ScanPart) -> Any:
     from brisk_core.inspect import ScanPart, scan_part
     from brisk_core.reading import Source
     from brisk_core.scan import Segment
 
     scan_part(
-        Source.at(request["url"]),
-        _path(request["series_path"]),
+        Source.at(request.url),
+        _path(request.series_path),
         ScanPart(
-            segment=Segment(*request["segment"]) if request["segment"] else None,
-            sound=request["sound"],
-            pictures_path=Path(request["pictures_path"]),
-            sound_path=Path(request["sound_path"]),
+            segment=Segment(*request.segment) if request.segment else None,
+            sound=request.sound,
+            pictures_path=Path(request.pictures_path),
+            sound_path=Path(request.sound_path),
         ),
-        full=request["full"],
-        duration=request["duration"],
+        full=request.full,
+        duration=request.duration,
         progress=_Reporter(),
     )
 
 
-def _do_conclude(request: dict[str, Any]) -> Any:
+def _do_conclude(request: requests.Conclude) -> Any:
     from brisk_core.facts import inspection_from_json, inspection_to_json
     from brisk_core.inspect import conclude_parts
     from brisk_core.scan import Segment
 
     found = conclude_parts(
-        inspection_from_json(request["document"]),
-        _path(request["series_path"]),
-        [Segment(first, end) for first, end in request["segments"]],
-        [_path(path) for path in request["pictures"]],
-        _path(request["sound_path"]),
-        Path(request["scan_path"]),
+        inspection_from_json(request.document),
+        _path(request.series_path),
+        [Segment(first, end) for first, end in request.segments],
+        [_path(path) for path in request.pictures],
+        _path(request.sound_path),
+        Path(request.scan_path),
     )
     return inspection_to_json(found)
 
 
-def _do_frames(request: dict[str, Any]) -> Any:
+def _do_frames(request: requests.Frames) -> Any:
     from brisk_core.frames import write_frames
     from brisk_core.reading import Source
 
     return write_frames(
-        Source.at(request["url"]),
-        Path(request["series_path"]),
-        Path(request["folder"]),
-        request["first"],
-        request["count"],
-        request["widest"],
-        view=request.get("view", "picture"),
-        full=request.get("full", False),
-        area=tuple(request["area"]) if request.get("area") else None,
+        Source.at(request.url),
+        Path(request.series_path),
+        Path(request.folder),
+        request.first,
+        request.count,
+        request.widest,
+        view=request.view,
+        full=request.full,
+        area=request.area,
     )
 
 
-def _do_samples(request: dict[str, Any]) -> Any:
+def _do_samples(request: requests.Samples) -> Any:
     from brisk_core.frames import read_samples
     from brisk_core.reading import Source
 
-    place = (request["frame"], request["x"], request["y"], request["across"], request["down"])
-    return read_samples(Source.at(request["url"]), Path(request["series_path"]), *place)
+    place = (request.frame, request.x, request.y, request.across, request.down)
+    return read_samples(Source.at(request.url), Path(request.series_path), *place)
 
 
-def _do_strip(request: dict[str, Any]) -> Any:
+def _do_strip(request: requests.Strip) -> Any:
     from brisk_core.frames import write_strip
     from brisk_core.reading import Source
 
-    source, series_path = Source.at(request["url"]), Path(request["series_path"])
-    return write_strip(source, series_path, request["frames"], Path(request["path"]), request["width"])
+    source, series_path = Source.at(request.url), Path(request.series_path)
+    return write_strip(source, series_path, request.frames, Path(request.path), request.width)
 
 
-def _do_clip(request: dict[str, Any]) -> Any:
+def _do_clip(request: requests.Clip) -> Any:
     from fractions import Fraction
 
     from brisk_core.exact import Timecode
     from brisk_core.frames import write_clip
     from brisk_core.reading import Source
 
-    rate = Fraction(request["rate"])
-    start = Timecode.parse(request["start"], rate) if request["start"] else Timecode(frames=0, rate=rate)
+    rate = Fraction(request.rate)
+    start = Timecode.parse(request.start, rate) if request.start else Timecode(frames=0, rate=rate)
     return write_clip(
-        Source.at(request["url"]),
-        Path(request["series_path"]),
-        request["first"],
-        request["count"],
+        Source.at(request.url),
+        Path(request.series_path),
+        request.first,
+        request.count,
         rate,
         lambda number: f"{start.plus(number)}  {number}",
-        Path(request["path"]),
+        Path(request.path),
     )
 
 
-def _do_edit(request: dict[str, Any]) -> Any:
+def _do_edit(request: requests.Edit) -> Any:
     from brisk_core.edit import EditHints, import_edit, timeline_to_json
 
-    hints = EditHints.from_json(request["hints"])
-    return timeline_to_json(import_edit(Path(request["path"]), name=request["name"], hints=hints))
+    hints = EditHints.from_json(request.hints)
+    return timeline_to_json(import_edit(Path(request.path), name=request.name, hints=hints))
 
 
-def _do_captions(request: dict[str, Any]) -> Any:
+def _do_captions(request: requests.Captions) -> Any:
     from brisk_core.captions import LARGEST, document_to_json, read_captions
     from brisk_core.reading import Source
 
-    source = Source.at(request["url"], request.get("name"))
+    source = Source.at(request.url, request.name)
     with source.open() as file:
         return document_to_json(read_captions(file.read(LARGEST + 1), source.name))
 
 
-def _do_embedded(request: dict[str, Any]) -> Any:
+def _do_embedded(request: requests.Embedded) -> Any:
     from brisk_core.captions import document_to_json, read_embedded
     from brisk_core.reading import Source
 
-    return [document_to_json(one) for one in read_embedded(Source.at(request["url"]))]
+    return [document_to_json(one) for one in read_embedded(Source.at(request.url))]
 
 
-def _do_burned(request: dict[str, Any]) -> Any:
+def _do_burned(request: requests.Burned) -> Any:
     from brisk_core.captions import burned_to_json, document_from_json, look_for_burned, place, programme_of
     from brisk_core.facts import inspection_from_json, keys
     from brisk_core.frames import Film
     from brisk_core.reading import Source
 
-    inspection = inspection_from_json(request["inspection"])
+    inspection = inspection_from_json(request.inspection)
     programme, size = programme_of(inspection), inspection[keys.PICTURE_SIZE]
     if programme is None or size is None:
         raise UnreadableFile("size, rate or length of the file are not known")
     film = Film(
-        source=Source.at(request["url"]),
-        series_path=Path(request["series_path"]),
+        source=Source.at(request.url),
+        series_path=Path(request.series_path),
         full=inspection.is_full_range,
         size=size,
     )
     cuts = [span.start for span in inspection[keys.CONTENT_CUTS] or ()]
-    placed = place(document_from_json(request["document"]), programme)
+    placed = place(document_from_json(request.document), programme)
     return burned_to_json(look_for_burned(film, placed, programme.frames, cuts))
 
 
-def _do_against(request: dict[str, Any]) -> Any:
+def _do_against(request: requests.Against) -> Any:
     from brisk_core.facts import inspection_from_json
     from brisk_core.master import Side, hold_against
     from brisk_core.reading import Source
 
     sides = [
         Side(
-            source=Source.at(side["url"]),
-            inspection=inspection_from_json(side["document"]),
-            series_path=Path(side["series_path"]),
-            scan_path=Path(side["scan_path"]),
+            source=Source.at(side.url),
+            inspection=inspection_from_json(side.document),
+            series_path=Path(side.series_path),
+            scan_path=Path(side.scan_path),
         )
-        for side in (request["file"], request["master"])
+        for side in (request.file, request.master)
     ]
-    ordered = request.get("ordered")
-    names = [(start, name) for start, name in request.get("names", ())]
-    found = hold_against(
-        sides[0], sides[1], ordered=tuple(ordered) if ordered else None, names=names, progress=_Reporter()
-    )
+    names = [(start, name) for start, name in request.names]
+    found = hold_against(sides[0], sides[1], ordered=request.ordered, names=names, progress=_Reporter())
     return found.document
 
 
-def _do_stems(request: dict[str, Any]) -> Any:
+def _do_stems(request: requests.Stems) -> Any:
     from brisk_core.reading import Source
     from brisk_core.stems import Part, find_stems, stems_document
 
     mix, *stems = [
-        Part(name=one["name"], source=Source.at(one["url"]), track=one.get("track"))
-        for one in (request["mix"], *request["stems"])
+        Part(name=one.name, source=Source.at(one.url), track=one.track) for one in (request.mix, *request.stems)
     ]
-    return stems_document(find_stems(mix, stems, _Reporter()), request.get("limit"))
+    return stems_document(find_stems(mix, stems, _Reporter()), request.limit)
 
 
-VERBS: dict[str, Callable[[dict[str, Any]], Any]] = {
-    "walls": _do_walls,
-    "digest": _do_digest,
-    "inspect": _do_inspect,
-    "scan_part": _do_scan_part,
-    "conclude": _do_conclude,
-    "frames": _do_frames,
-    "samples": _do_samples,
-    "strip": _do_strip,
-    "clip": _do_clip,
-    "edit": _do_edit,
-    "captions": _do_captions,
-    "embedded": _do_embedded,
-    "burned": _do_burned,
-    "against": _do_against,
-    "stems": _do_stems,
+VERBS: dict[type[Request[Any]], Callable[[Any], Any]] = {
+    requests.Walls: _do_walls,
+    requests.Digest: _do_digest,
+    requests.Inspect: _do_inspect,
+    requests.ScanPart: _do_scan_part,
+    requests.Conclude: _do_conclude,
+    requests.Frames: _do_frames,
+    requests.Samples: _do_samples,
+    requests.Strip: _do_strip,
+    requests.Clip: _do_clip,
+    requests.Edit: _do_edit,
+    requests.Captions: _do_captions,
+    requests.Embedded: _do_embedded,
+    requests.Burned: _do_burned,
+    requests.Against: _do_against,
+    requests.Stems: _do_stems,
 }
 
 
@@ -259,7 +257,8 @@ def main() -> int:
     message = json.loads(sys.stdin.buffer.read())
     enter(*message["limits"])
     try:
-        _say({"result": VERBS[message["verb"]](message["request"])})
+        kind = Request.kinds[message["verb"]]
+        _say({"result": VERBS[kind](kind.from_json(message["request"]))})
     except MemoryError:
         sys.stderr.write("MemoryError\n")
         return 1

@@ -8,11 +8,13 @@ import threading
 import time
 from contextlib import AbstractContextManager
 from pathlib import Path
+from typing import Any
 from unittest import TestCase, mock
 
 from brisk_core import sandbox
 from brisk_core.errors import EditRefused, ReadingStopped, UnreadableFile
 from brisk_core.facts import inspection_from_json
+from brisk_core.sandbox import requests
 from brisk_core.small_media import Small, make_small
 
 
@@ -47,13 +49,13 @@ class SandboxTest(TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
 
-    def request(self, path: Path, **more: object) -> dict[str, object]:
-        return {"url": str(path), "name": path.name, "depth": "full"} | more
+    def request(self, path: Path, **more: Any) -> requests.Inspect:
+        return requests.Inspect(url=str(path), name=path.name, depth="full", **more)
 
     def test_an_inspection_comes_back_whole(self) -> None:
         path = make_small(self.folder / "a.mp4", Small())
         series = self.folder / "a.npz"
-        document = sandbox.run("inspect", self.request(path, take_digest=True, series_path=str(series)))
+        document = sandbox.run(self.request(path, take_digest=True, series_path=str(series)))
         self.assertEqual(inspection_from_json(document).best("picture.frame_count"), 50)
         self.assertEqual(len(document["characteristics"]["file.checksum"]["observed"]["xxh3_128"]), 32)
         self.assertTrue(series.exists())
@@ -61,16 +63,16 @@ class SandboxTest(TestCase):
     def test_the_sentence_of_a_refusal_comes_back(self) -> None:
         (self.folder / "a.mp4").write_text("hello")
         with self.assertRaisesRegex(UnreadableFile, "it starts with 'hello'"):
-            sandbox.run("inspect", self.request(self.folder / "a.mp4"))
+            sandbox.run(self.request(self.folder / "a.mp4"))
         (self.folder / "a.edl").write_text("TITLE: X\n")
         with self.assertRaisesRegex(EditRefused, "the EDL has no events"):
-            sandbox.run("edit", {"path": str(self.folder / "a.edl"), "name": "a.edl", "hints": {"rate": "25"}})
+            sandbox.run(requests.Edit(path=str(self.folder / "a.edl"), name="a.edl", hints={"rate": "25"}))
 
     def test_progress_is_reported(self) -> None:
         path = self.folder / "big"
         path.write_bytes(os.urandom(24 << 20))
         seen: list[tuple[int, int]] = []
-        sandbox.run("digest", {"url": str(path)}, progress=lambda done, total: seen.append((done, total)))
+        sandbox.run(requests.Digest(url=str(path)), progress=lambda done, total: seen.append((done, total)))
         self.assertTrue(seen)
         self.assertEqual(seen[0][1], 24 << 20)
 
@@ -83,54 +85,54 @@ class SandboxTest(TestCase):
             self.child_that("import os, signal; os.kill(os.getpid(), signal.SIGSEGV)"),
             self.assertRaisesRegex(ReadingStopped, r"the reading process crashed \(SIGSEGV\)"),
         ):
-            sandbox.run("digest", {"url": "x"})
+            sandbox.run(requests.Digest(url="x"))
 
     def test_an_end_without_an_answer(self) -> None:
         with (
             self.child_that("raise SystemExit(3)"),
             self.assertRaisesRegex(ReadingStopped, r"ended without an answer \(exit 3\)"),
         ):
-            sandbox.run("digest", {"url": "x"})
+            sandbox.run(requests.Digest(url="x"))
 
     def test_a_child_that_takes_too_long_is_stopped(self) -> None:
         with (
             self.child_that("import time; time.sleep(60)"),
             self.assertRaisesRegex(ReadingStopped, "reading took longer than 1 s and was stopped"),
         ):
-            sandbox.run("digest", {"url": "x"}, limits=sandbox.Limits(wall_s=1))
+            sandbox.run(requests.Digest(url="x"), limits=sandbox.Limits(wall_s=1))
 
     def test_a_cancel_stops_within_a_second(self) -> None:
         began = time.monotonic()
         with self.child_that("import time; time.sleep(60)"), self.assertRaises(sandbox.Cancelled):
-            sandbox.run("digest", {"url": "x"}, should_stop=lambda: True)
+            sandbox.run(requests.Digest(url="x"), should_stop=lambda: True)
         self.assertLess(time.monotonic() - began, 5)
 
     def used_when_warm(self) -> int:
         """Return the address space of a child, once the server has loaded all it loads."""
-        used = [0, sandbox.run("walls", {})["used"]]
+        used = [0, sandbox.run(requests.Walls())["used"]]
         while used[-1] != used[-2]:
             time.sleep(1)
-            used.append(sandbox.run("walls", {})["used"])
+            used.append(sandbox.run(requests.Walls())["used"])
         return used[-1]
 
     def test_a_child_that_needs_too_much_memory_is_stopped(self) -> None:
         (self.folder / "a.srt").write_bytes(b"x" * (30 << 20))
         limits = sandbox.Limits(memory=self.used_when_warm() + (20 << 20))
         with self.assertRaisesRegex(ReadingStopped, "needed more than [0-9]+ MB of memory and was stopped"):
-            sandbox.run("captions", {"url": str(self.folder / "a.srt"), "name": "a.srt"}, limits=limits)
+            sandbox.run(requests.Captions(url=str(self.folder / "a.srt"), name="a.srt"), limits=limits)
 
     def test_a_child_that_needs_too_much_processor_time_is_stopped(self) -> None:
         path = self.folder / "sparse"
         with path.open("wb") as file:
             file.truncate(200 << 30)
         with self.assertRaisesRegex(ReadingStopped, "processor time"):
-            sandbox.run("digest", {"url": str(path)}, limits=sandbox.Limits(processor_s=1))
+            sandbox.run(requests.Digest(url=str(path)), limits=sandbox.Limits(processor_s=1))
 
     def test_no_child_outlives_its_parent(self) -> None:
         program = (
-            "from brisk_core import sandbox; "
+            "from brisk_core import sandbox; from brisk_core.sandbox import requests; "
             "going = lambda done, total: print('going', flush=True); "
-            f"sandbox.run('digest', {{'url': {str(self.folder / 'sparse')!r}}}, progress=going)"
+            f"sandbox.run(requests.Digest(url={str(self.folder / 'sparse')!r}), progress=going)"
         )
         with (self.folder / "sparse").open("wb") as file:
             file.truncate(200 << 30)
@@ -152,7 +154,7 @@ class SandboxTest(TestCase):
     def test_the_walls_stand_around_a_child(self) -> None:
         with socket.create_server(("127.0.0.1", 0)) as listener:
             limits = sandbox.Limits(memory=1 << 30, processor_s=7, open_files=20)
-            met = sandbox.run("walls", {"reach": listener.getsockname()[1]}, limits=limits)
+            met = sandbox.run(requests.Walls(reach=listener.getsockname()[1]), limits=limits)
         self.assertEqual(met["limits"], {"memory": 1 << 30, "processor_s": 7, "open_files": 20})
         self.assertEqual(met["open"], [0, 1, 2, 3])  # the last is the listing itself: nothing of others is open
         self.assertNotIn("DATABASE_URL", met["environment"])
@@ -174,25 +176,25 @@ class SandboxTest(TestCase):
         found: dict[int, str] = {}
 
         def read(number: int) -> None:
-            found[number] = sandbox.run("digest", {"url": str(paths[number])})
+            found[number] = sandbox.run(requests.Digest(url=str(paths[number])))
 
         threads = [threading.Thread(target=read, args=(number,)) for number in range(8)]
         for thread in threads:
             thread.start()
         for thread in threads:
             thread.join()
-        again = {number: sandbox.run("digest", {"url": str(path)}) for number, path in enumerate(paths)}
+        again = {number: sandbox.run(requests.Digest(url=str(path))) for number, path in enumerate(paths)}
         self.assertEqual((found, len(set(found.values()))), (again, 8))
 
     def test_a_server_that_was_killed_is_started_again(self) -> None:
         path = self.folder / "a"
         path.write_bytes(b"hello")
         with mock.patch.object(sandbox, "_server", sandbox._Server()) as server:
-            before = sandbox.run("digest", {"url": str(path)})
+            before = sandbox.run(requests.Digest(url=str(path)))
             assert server._process
             server._process.kill()
             server._process.wait()
-            self.assertEqual(sandbox.run("digest", {"url": str(path)}), before)
+            self.assertEqual(sandbox.run(requests.Digest(url=str(path))), before)
             assert server._wishes
             server._wishes.close()
             self.assertEqual(server._process.wait(10), 0)  # nobody can ask it any more
@@ -208,7 +210,7 @@ class SandboxTest(TestCase):
                 return len(asked) > 2
 
             with self.assertRaises(sandbox.Cancelled):
-                sandbox.run("digest", {"url": str(self.folder / "sparse")}, should_stop=stop)
+                sandbox.run(requests.Digest(url=str(self.folder / "sparse")), should_stop=stop)
             assert server._process
             self.assertEqual(children_of(server._process.pid), [])
             assert server._wishes

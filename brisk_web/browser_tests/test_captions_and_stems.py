@@ -2,7 +2,7 @@ import re
 import wave
 
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from brisk_web.browser_tests.base import BrowserTestCase
 from brisk_web.captions.tests.test_captions import LATE
@@ -49,6 +49,21 @@ class CaptionsTest(BrowserTestCase):
 
 
 class StemsTest(BrowserTestCase):
+    def test_what_is_typed_before_the_scripts_run_counts(self) -> None:
+        for name in ("mix", "voice", "music"):
+            self.media(f"{name}.mp4", sound="aac")
+        self.work()
+        self.enter()
+        waiting: list[Route] = []
+        self.page.route(re.compile(r"/ui/alpine"), lambda route: waiting.append(route))  # a function of its own is needed
+        mix = register(self.root, "mix.mp4", by=None)
+        self.page.goto(f"{self.live_server_url}/files/{mix.pk}/stems/", wait_until="commit")
+        self.page.get_by_label("Filter sounds").fill("voi")
+        expect(self.page.locator(".stem-choice:visible")).to_have_count(2)
+        waiting[0].continue_()
+        expect(self.page.locator(".stem-choice:visible")).to_have_count(1)
+        expect(self.page.get_by_label("Filter sounds")).to_have_value("voi")
+
     def test_stems_are_chosen_and_what_is_left_is_drawn(self) -> None:
         chance = np.random.default_rng(2)
         voice, music = (chance.normal(0, 0.1, 96_000) for _ in range(2))

@@ -12,6 +12,7 @@ from brisk_core import sandbox
 from brisk_core.captions import Captioned, belongs_to, evidence_of, is_caption_name
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Depth, keys
+from brisk_core.sandbox import requests
 from brisk_web.captions.events import captions_known
 from brisk_web.captions.models import CaptionFile, Look, Pairing, TrackReading
 from brisk_web.house.services import record
@@ -135,8 +136,8 @@ def read_captions(claim: Claim[CaptionFile]) -> None:
     source = claim.row.source
     if source is None:
         raise UnreadableFile("the file's record is gone")
-    request = {"url": source.url, "name": source.name}
-    claim.end(document=sandbox.run("captions", request, limits=_LIMITS, should_stop=claim.should_stop))
+    request = requests.Captions(url=source.url, name=source.name)
+    claim.end(document=sandbox.run(request, limits=_LIMITS, should_stop=claim.should_stop))
 
 
 @work("headers", TrackReading, doing="reading its text tracks", priority=5, related=("inspection",))
@@ -148,7 +149,8 @@ def read_tracks(claim: Claim[TrackReading]) -> None:
         raise UnreadableFile("the file's record is gone")
     known = {"inspection": inspection}
     try:
-        documents = sandbox.run("embedded", {"url": media_file.url}, limits=_LIMITS, should_stop=claim.should_stop)
+        request = requests.Embedded(url=media_file.url)
+        documents = sandbox.run(request, limits=_LIMITS, should_stop=claim.should_stop)
     except sandbox.Cancelled:
         raise
     except UnreadableFile as error:
@@ -181,16 +183,16 @@ def look_at_pictures(claim: Claim[Look]) -> None:
     """Look whether captions are in the picture already."""
     pairing = claim.row.pairing
     inspection = pairing.media_file.inspection
-    if inspection is None or not pairing.captions.document:
+    if inspection is None or inspection.document is None or not pairing.captions.document:
         raise UnreadableFile("the captions or the pictures have not been read")
-    request = {
-        "url": pairing.media_file.url,
-        "inspection": inspection.document,
-        "series_path": str(inspection.series_path),
-        "document": pairing.captions.document,
-    }
+    request = requests.Burned(
+        url=pairing.media_file.url,
+        inspection=inspection.document,
+        series_path=str(inspection.series_path),
+        document=pairing.captions.document,
+    )
     try:
-        found = sandbox.run("burned", request, limits=_LOOK_LIMITS, should_stop=claim.should_stop)
+        found = sandbox.run(request, limits=_LOOK_LIMITS, should_stop=claim.should_stop)
     except sandbox.Cancelled:
         raise
     except UnreadableFile:

@@ -13,6 +13,7 @@ from django.db import transaction
 from brisk_core import sandbox
 from brisk_core.edit import Source, of_inspection
 from brisk_core.edit import Timeline as Edit
+from brisk_core.sandbox import requests
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
 from brisk_web.storage.models import MediaFile
@@ -27,10 +28,8 @@ def read_edit(upload: UploadedFile[Any], hints: dict[str, Any]) -> dict[str, Any
         for chunk in upload.chunks():
             file.write(chunk)
         file.flush()
-        request = {"path": str(Path(file.name)), "name": upload.name or "edit", "hints": hints}
-        limits = sandbox.Limits(wall_s=60, processor_s=60)
-        document: dict[str, Any] = sandbox.run("edit", request, limits=limits)
-        return document
+        request = requests.Edit(path=str(Path(file.name)), name=upload.name or "edit", hints=hints)
+        return sandbox.run(request, limits=sandbox.Limits(wall_s=60, processor_s=60))
 
 
 def import_timeline(

@@ -6,6 +6,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from brisk_core import sandbox
+from brisk_core.facts import Depth
+from brisk_core.sandbox import requests
 from brisk_web.inspections.contents import adopt, enter, same_contents, tell
 from brisk_web.inspections.models import Inspection
 from brisk_web.inspections.scanning import conclude, plan
@@ -19,8 +21,7 @@ def read_headers(claim: Claim[Inspection]) -> None:
     """Read headers in a second or so, so that the page has something true to show; then queue the rest."""
     media_file = enter(claim, Inspection.Stage.HEADERS)
     document = sandbox.run(
-        "inspect",
-        {"url": media_file.url, "name": media_file.name, "depth": "headers"},
+        requests.Inspect(url=media_file.url, name=media_file.name, depth=Depth.HEADERS.value),
         limits=_HEADER_LIMITS,
         should_stop=claim.should_stop,
     )
@@ -40,21 +41,21 @@ def read_packets(claim: Claim[Inspection]) -> None:
     """Take the checksum, adopt contents that are known already, else read the packets and cut the scan into parts."""
     inspection = claim.row
     media_file = enter(claim, Inspection.Stage.CHECKSUM)
-    checksum = sandbox.run("digest", {"url": media_file.url}, progress=claim.progress, should_stop=claim.should_stop)
+    digest = requests.Digest(url=media_file.url)
+    checksum = sandbox.run(digest, progress=claim.progress, should_stop=claim.should_stop)
     if known := same_contents(checksum, inspection):
         adopt(claim, known)
         return
     enter(claim, Inspection.Stage.PACKETS)
     inspection.series_path.parent.mkdir(parents=True, exist_ok=True)
     document = sandbox.run(
-        "inspect",
-        {
-            "url": media_file.url,
-            "name": media_file.name,
-            "depth": "packets",
-            "checksum": checksum,
-            "series_path": str(inspection.series_path),
-        },
+        requests.Inspect(
+            url=media_file.url,
+            name=media_file.name,
+            depth=Depth.PACKETS.value,
+            checksum=checksum,
+            series_path=str(inspection.series_path),
+        ),
         progress=claim.progress,
         should_stop=claim.should_stop,
     )

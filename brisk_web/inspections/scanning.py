@@ -14,6 +14,7 @@ from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import keys
 from brisk_core.packets import PacketSeries
+from brisk_core.sandbox import requests
 from brisk_core.scan import plan_segments
 from brisk_web.inspections.contents import adopt, enter, same_contents, tell
 from brisk_web.inspections.models import Inspection, ScanPart
@@ -82,21 +83,21 @@ def scan_part(claim: Claim[ScanPart]) -> None:
     if media_file is None or facts is None:
         raise UnreadableFile("the file's record is gone")
     inspection.parts_folder.mkdir(parents=True, exist_ok=True)
-    request = {
-        "url": media_file.url,
-        "series_path": str(inspection.series_path) if part.end else None,
-        "segment": [part.first, part.end] if part.end else None,
-        "sound": part.sound,
-        "pictures_path": str(part.pictures_path),
-        "sound_path": str(inspection.sound_path),
-        "full": facts.is_full_range,
-        "duration": float(facts[keys.WRAPPER_DURATION] or 0),
-    }
+    request = requests.ScanPart(
+        url=media_file.url,
+        series_path=str(inspection.series_path) if part.end else None,
+        segment=(part.first, part.end) if part.end else None,
+        sound=part.sound,
+        pictures_path=str(part.pictures_path),
+        sound_path=str(inspection.sound_path),
+        full=facts.is_full_range,
+        duration=float(facts[keys.WRAPPER_DURATION] or 0),
+    )
 
     def report(done: int, total: int) -> None:
         claim.progress(min(done, part.total), part.total)
 
-    sandbox.run("scan_part", request, progress=report, should_stop=claim.should_stop)
+    sandbox.run(request, progress=report, should_stop=claim.should_stop)
     claim.end(done=F("total"))
 
 
@@ -136,19 +137,20 @@ def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str,
     Raises ``UnreadableFile`` when not one part could be scanned.
     """
     parts = list(inspection.parts.all())
+    if inspection.document is None:
+        raise UnreadableFile("its headers have not been read")
     if parts and all(part.state == Work.State.FAILED for part in parts):
         raise UnreadableFile(parts[0].error)
     pictures = [part for part in parts if part.end]
-    request = {
-        "document": inspection.document,
-        "series_path": str(inspection.series_path) if pictures else None,
-        "segments": [[part.first, part.end] for part in pictures],
-        "pictures": [str(part.pictures_path) if part.pictures_path.exists() else None for part in pictures],
-        "sound_path": str(inspection.sound_path) if inspection.sound_path.exists() else None,
-        "scan_path": str(inspection.scan_path),
-    }
-    document: dict[str, Any] = sandbox.run("conclude", request, should_stop=should_stop)
-    return document
+    request = requests.Conclude(
+        document=inspection.document,
+        series_path=str(inspection.series_path) if pictures else None,
+        segments=[(part.first, part.end) for part in pictures],
+        pictures=[str(part.pictures_path) if part.pictures_path.exists() else None for part in pictures],
+        sound_path=str(inspection.sound_path) if inspection.sound_path.exists() else None,
+        scan_path=str(inspection.scan_path),
+    )
+    return sandbox.run(request, should_stop=should_stop)
 
 
 def clear(inspection: Inspection) -> None:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import keys
 from brisk_core.master import shot_names
+from brisk_core.sandbox import requests
 from brisk_web.edits.models import Timeline
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters.events import comparison_ended
@@ -32,23 +31,27 @@ def _tell(comparison: Comparison) -> None:
 def compare(claim: Claim[Comparison]) -> None:
     """Hold a file against a master; who waits for it is told in the transaction of the result."""
     comparison = claim.row
-    sides = {"file": comparison.inspection, "master": comparison.master}
-    request: dict[str, Any] = {}
-    for name, inspection in sides.items():
-        media_file = inspection.files.select_related("root").order_by("id").first()
-        if media_file is None:
-            raise UnreadableFile(f"the record of the {name} is gone")
-        request[name] = {
-            "url": media_file.url,
-            "document": inspection.document,
-            "series_path": str(inspection.series_path),
-            "scan_path": str(inspection.scan_path),
-        }
-    if comparison.ordered_start is not None:
-        request["ordered"] = [comparison.ordered_start, comparison.ordered_end]
-    request["names"] = _names(comparison.timeline, comparison.master)
-    document = sandbox.run("against", request, limits=_LIMITS, progress=claim.progress, should_stop=claim.should_stop)
+    start, end = comparison.ordered_start, comparison.ordered_end
+    request = requests.Against(
+        file=_side("file", comparison.inspection),
+        master=_side("master", comparison.master),
+        ordered=(start, end) if start is not None and end is not None else None,
+        names=_names(comparison.timeline, comparison.master),
+    )
+    document = sandbox.run(request, limits=_LIMITS, progress=claim.progress, should_stop=claim.should_stop)
     claim.end(document=document)
+
+
+def _side(name: str, inspection: Inspection) -> requests.Side:
+    media_file = inspection.files.select_related("root").order_by("id").first()
+    if media_file is None or inspection.document is None:
+        raise UnreadableFile(f"the record of the {name} is gone")
+    return requests.Side(
+        url=media_file.url,
+        document=inspection.document,
+        series_path=str(inspection.series_path),
+        scan_path=str(inspection.scan_path),
+    )
 
 
 def _names(timeline: Timeline | None, master: Inspection) -> list[tuple[int, str]]:

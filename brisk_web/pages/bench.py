@@ -23,6 +23,7 @@ from brisk_core.facts import keys
 from brisk_core.frames import VIEWS, frame_path
 from brisk_core.frames.clip import MOST_SECONDS
 from brisk_core.frames.strip import MOST_FRAMES
+from brisk_core.sandbox import requests
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole
@@ -69,14 +70,14 @@ def _file(inspection: Inspection, path: Path, kind: str) -> HttpResponseBase:
     return _kept(FileResponse(open(path, "rb"), content_type=kind))
 
 
-def _made(inspection: Inspection, path: Path, verb: str, request: dict[str, Any], kind: str) -> HttpResponseBase:
+def _made(inspection: Inspection, path: Path, request: requests.Request[Any], kind: str) -> HttpResponseBase:
     """Answer with a file that the sandbox makes once, as soon as it is there.
 
     Frames are written whole, one after the other: the one that was asked for is shown while its neighbours are made.
     """
-    making = None if path.exists() else _makers.submit(_make, path, verb, request)
+    making = None if path.exists() else _makers.submit(_make, path, request)
     if making is not None:
-        while not making.done() and not (verb == "frames" and path.exists()):
+        while not making.done() and not (isinstance(request, requests.Frames) and path.exists()):
             time.sleep(_GLANCE_S)
         if not path.exists():
             try:
@@ -86,10 +87,10 @@ def _made(inspection: Inspection, path: Path, verb: str, request: dict[str, Any]
     return _file(inspection, path, kind)
 
 
-def _make(path: Path, verb: str, request: dict[str, Any]) -> None:
+def _make(path: Path, request: requests.Request[Any]) -> None:
     with _decoders:
         if not path.exists():  # somebody else may have asked for it meanwhile
-            sandbox.run(verb, request, limits=_LIMITS)
+            sandbox.run(request, limits=_LIMITS)
 
 
 def _whole(text: str | None, default: int) -> int:
@@ -113,18 +114,18 @@ def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
         return _file(inspection, path, "image/jpeg")
     facts = inspection.facts
     area = facts.witnessed(keys.CONTENT_ACTIVE_AREA).spoken() if facts else {}
-    ask = {
-        "url": file.url,
-        "series_path": str(inspection.series_path),
-        "folder": str(folder),
-        "first": number,
-        "count": _RUN,
-        "widest": WIDEST_FRAME,
-        "view": view,
-        "full": bool(facts and facts.is_full_range),
-        "area": list(next(iter(area.values()))) if area else None,
-    }
-    return _made(inspection, path, "frames", ask, "image/jpeg")
+    ask = requests.Frames(
+        url=file.url,
+        series_path=str(inspection.series_path),
+        folder=str(folder),
+        first=number,
+        count=_RUN,
+        widest=WIDEST_FRAME,
+        view=view,
+        full=bool(facts and facts.is_full_range),
+        area=next(iter(area.values()), None),
+    )
+    return _made(inspection, path, ask, "image/jpeg")
 
 
 @require_GET
@@ -132,10 +133,10 @@ def samples(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase
     """Code values around a place of a frame, as JSON; an object with "error" where they cannot be told."""
     try:
         file, inspection = _inspected(file_id)
-        ask: dict[str, Any] = {name: _whole(request.GET.get(name), default) for name, default in _SAMPLES.items()}
-        ask |= {"url": file.url, "series_path": str(inspection.series_path), "frame": number}
+        place = {name: _whole(request.GET.get(name), default) for name, default in _SAMPLES.items()}
+        ask = requests.Samples(url=file.url, series_path=str(inspection.series_path), frame=number, **place)
         with _decoders:
-            return _kept(JsonResponse(sandbox.run("samples", ask, limits=_LIMITS)))
+            return _kept(JsonResponse(sandbox.run(ask, limits=_LIMITS)))
     except _NothingToShow:
         says = "the packets of this file have not been read"
     except UnreadableFile as error:
@@ -165,14 +166,10 @@ def strip(request: HttpRequest, file_id: int) -> HttpResponseBase:
         return _refusal("the packets of this file have not been read")
     key = hashlib.sha256(f"{numbers}-{width}".encode()).hexdigest()[:24]
     path = inspection.frame_folder / "strips" / f"{key}.jpg"
-    ask = {
-        "url": file.url,
-        "series_path": str(inspection.series_path),
-        "frames": numbers,
-        "path": str(path),
-        "width": width,
-    }
-    return _made(inspection, path, "strip", ask, "image/jpeg")
+    ask = requests.Strip(
+        url=file.url, series_path=str(inspection.series_path), frames=numbers, path=str(path), width=width
+    )
+    return _made(inspection, path, ask, "image/jpeg")
 
 
 @require_GET
@@ -191,8 +188,13 @@ def clip(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
     first = max(number - count // 2, 0)
     start = next(iter(facts.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
     path = inspection.frame_folder / "clips" / f"{first}-{count}.webm"
-    ask = {
-        "url": file.url, "series_path": str(inspection.series_path), "first": first, "count": count,
-        "rate": f"{rate.numerator}/{rate.denominator}", "start": str(start) if start else "", "path": str(path),
-    }  # fmt: skip
-    return _made(inspection, path, "clip", ask, "video/webm")
+    ask = requests.Clip(
+        url=file.url,
+        series_path=str(inspection.series_path),
+        first=first,
+        count=count,
+        rate=f"{rate.numerator}/{rate.denominator}",
+        start=str(start) if start else "",
+        path=str(path),
+    )
+    return _made(inspection, path, ask, "video/webm")

@@ -4,6 +4,7 @@ from django.urls import reverse
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
+from brisk_core.sandbox import requests
 from brisk_core.version import ENGINE
 from brisk_web.checks.services import open_check
 from brisk_web.house.models import AuditEntry
@@ -65,7 +66,7 @@ class ScanningTest(QueueTestCase):
         part = inspection.parts.first()
         assert part
 
-        def ask(verb: str, request: object, **more: object) -> None:
+        def ask(request: object, **more: object) -> None:
             services.cancel(inspection, by=self.people["operator"])
             self.assertTrue(more["should_stop"]())  # type: ignore[operator]
             raise sandbox.Cancelled("reading was cancelled")
@@ -84,10 +85,10 @@ class ScanningTest(QueueTestCase):
         assert last
         real = sandbox.run
 
-        def crash(verb: str, request: dict[str, object], **more: object) -> object:
-            if verb == "scan_part" and request["segment"] == [last.first, last.end]:
+        def crash(request: requests.Request[object], **more: object) -> object:
+            if isinstance(request, requests.ScanPart) and request.segment == (last.first, last.end):
                 raise UnreadableFile("the reading process crashed (SIGSEGV); the file is damaged or hostile")
-            return real(verb, request, **more)  # type: ignore[arg-type]
+            return real(request, **more)  # type: ignore[arg-type]
 
         with mock.patch("brisk_web.inspections.scanning.sandbox.run", side_effect=crash):
             self.work()

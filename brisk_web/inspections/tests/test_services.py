@@ -57,8 +57,8 @@ class InspectionTest(QueueTestCase):
         check = open_check(second, spec_version(), by=None)
         with mock.patch("brisk_web.inspections.reading.sandbox.run", wraps=sandbox.run) as run:
             self.work()
-        depths = [call.args[1].get("depth") for call in run.call_args_list]
-        self.assertEqual(depths, ["headers", None])
+        self.assertEqual([call.args[0].verb for call in run.call_args_list], ["inspect", "digest"])
+        self.assertEqual(run.call_args_list[0].args[0].depth, "headers")
         first.refresh_from_db()
         second.refresh_from_db()
         self.assertEqual(first.inspection_id, second.inspection_id)
@@ -88,7 +88,7 @@ class InspectionTest(QueueTestCase):
     def test_a_running_inspection_stops_when_asked(self) -> None:
         file = self.media()
 
-        def ask(verb: str, request: dict[str, Any], **more: Any) -> None:
+        def ask(request: object, **more: Any) -> None:
             services.cancel(Inspection.objects.get(), by=self.people["operator"])
             self.assertTrue(more["should_stop"]())
             raise sandbox.Cancelled("reading was cancelled")
