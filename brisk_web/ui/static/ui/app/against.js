@@ -89,11 +89,12 @@ document.addEventListener("alpine:init", () => {
       for (const row of this.$refs.shots?.children || []) {
         const chosen = Number(row.dataset.shot) === at;
         row.setAttribute("aria-current", chosen);
+        row.querySelector("button").setAttribute("aria-pressed", chosen);
         if (chosen) row.scrollIntoView({ block: "nearest" });
       }
     },
     chooseShot(event) {
-      const one = this.data.shots[Number(event.currentTarget.dataset.shot)];
+      const one = this.data.shots[Number(event.currentTarget.closest("tr").dataset.shot)];
       if (one.file_start !== null) this.seek((one.file_start + one.file_end) / 2);
     },
     stepShot(by) {

@@ -110,9 +110,13 @@ document.addEventListener("alpine:init", () => {
       for (const row of this.$refs.sources?.children || []) row.hidden = !row.textContent.toLowerCase().includes(words);
     },
     showSource(event) {
-      const number = Number(event.currentTarget.dataset.source);
+      const number = Number(event.currentTarget.closest("tr").dataset.source);
       this.chosen = this.chosen === number ? -1 : number;
-      for (const row of this.$refs.sources.children) row.setAttribute("aria-current", Number(row.dataset.source) === this.chosen);
+      for (const row of this.$refs.sources.children) {
+        const chosen = Number(row.dataset.source) === this.chosen;
+        row.setAttribute("aria-current", chosen);
+        row.querySelector("button").setAttribute("aria-pressed", chosen);
+      }
       for (const lane of this.data.lanes) {
         const first = lane.events.find((one) => one[5] === this.chosen);
         if (first) {
