@@ -113,7 +113,9 @@ class Near(Condition):
         return bool(abs(Fraction(str(value)) - self.value) <= self.tolerance)
 
     def required(self) -> str:
-        return f"{self._spell(self.value)} ± {self._spell(self.tolerance)}"
+        # A difference of rates is no rate that has a name.
+        give = f"{float(self.tolerance):g}" if self.row.kind is Kind.RATE else self._spell(self.tolerance)
+        return f"{self._spell(self.value)} ± {give}"
 
     @property
     def bounds(self) -> tuple[Any, Any]:

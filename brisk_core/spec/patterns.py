@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from brisk_core.errors import ValueRefused
 
-_LONGEST = 255
+LONGEST = 255
 _ATTEMPT = re.compile(r"#+")
 
 
@@ -22,9 +22,9 @@ class NamePattern:
     text: str
 
     def __post_init__(self) -> None:
-        if not self.text or len(self.text) > _LONGEST or "/" in self.text or "\0" in self.text:
+        if not self.text or len(self.text) > LONGEST or "/" in self.text or "\0" in self.text:
             raise ValueRefused(
-                f"met {self.text[:40]!r} as a name pattern; expected 1 to {_LONGEST} characters without slashes"
+                f"met {self.text[:40]!r} as a name pattern; expected 1 to {LONGEST} characters without slashes"
             )
 
     def matches(self, name: str) -> bool:

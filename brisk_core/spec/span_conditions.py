@@ -9,7 +9,7 @@ from typing import Any
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import parse_seconds, spell_seconds
-from brisk_core.facts import Characteristic, Kind, Stage, Unheard, Witness, keys
+from brisk_core.facts import Characteristic, Kind, Unheard, Witness, keys
 from brisk_core.spec.line import Condition, Finding, Hearing, Line, silence, text_of
 from brisk_core.spec.spans import seconds_of
 
@@ -27,8 +27,6 @@ class SpanCondition(Condition):
     def judge(self, line: Line, hearing: Hearing) -> Finding:
         """Hold the places of every track against the lengths and the parts of the file that are allowed."""
         row = self.row
-        if row.stage is Stage.CHECK:
-            return Condition.judge(self, line, hearing)
         value = hearing.inspection.facts[row.id].observed
         duration = hearing.inspection[keys.WRAPPER_DURATION]
         if value is None or value is Unheard.UNHEARD:

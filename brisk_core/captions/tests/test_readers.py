@@ -66,6 +66,18 @@ class SubRipTest(TestCase):
         self.assertIn("expected 6", told[21])
         self.assertIn("second half", told[25])
 
+    def test_numbers_and_times_at_the_end_and_one_after_the_other(self) -> None:
+        text = "1\n00:00:01,000 --> 00:00:02,000\nOne\n2\n00:00:03,000 --> 00:00:04,000\nTwo\n00:00:05,000 --> 00:00:06,000\nThree\n4"
+        found = read_captions(text.encode(), "a.srt")
+        self.assertEqual([one.lines for one in found.captions], [("One",), ("Two",), ("Three", "4")])
+        self.assertEqual(remarks(found, Oddity.UNREADABLE), [])
+        alone = read_captions(b"1\n00:00:01,000 --> 00:00:02,000\nOne\n\n7", "a.srt")
+        self.assertEqual([line for line, _ in remarks(alone, Oddity.UNREADABLE)], [5])
+        late = read_captions(
+            b"5\n00:00:01,000 --> 00:00:02,000\nOne\n\n6\n00:00:03,000 --> 00:00:04,000\nTwo\n", "a.srt"
+        )
+        self.assertEqual(remarks(late, Oddity.UNREADABLE), [])  # an excerpt may begin anywhere
+
     def test_line_ends_of_every_system_count_alike(self) -> None:
         for ends in ("\r\n", "\r", "\n"):
             found = read_captions(SRT.replace("\n", ends).encode(), "film.srt")

@@ -4,8 +4,19 @@ from unittest import TestCase
 
 import numpy as np
 
-from brisk_core.captions import Captioned, Evidence, Programme, evidence_of, hold_captions, place, read_captions
+from brisk_core.captions import (
+    Burned,
+    Captioned,
+    Evidence,
+    Programme,
+    evidence_of,
+    hold_captions,
+    place,
+    read_captions,
+)
 from brisk_core.captions.document import CaptionDocument
+from brisk_core.captions.placing import label_seconds, timing_of
+from brisk_core.captions.rules import characters, reading_speed
 from brisk_core.captions.tests.test_readers import make_scc, make_stl
 from brisk_core.exact import Timecode
 from brisk_core.facts import Held
@@ -130,6 +141,40 @@ class RulesTest(TestCase):
         found = held(subrip([*GOOD, (9.0, 10.0, "Twenty-one characters")]))["text.reading_speed"]
         self.assertEqual([(span.start, span.end) for span in found.spans()], [(225, 250)])
         self.assertEqual(found.document[0]["start"], 225)
+
+    def test_labels_of_another_rate_and_of_drop_frame(self) -> None:
+        label = Timecode.parse("10:01:00:12", Fraction(25))
+        self.assertEqual(label_seconds(label, Fraction(50), drop=False), Fraction((10 * 3600 + 60) * 50 + 24, 50))
+        ntsc = Fraction(30000, 1001)
+        left_out = Timecode.parse("00:01:00:00", Fraction(30))  # a label that drop-frame counting leaves out
+        self.assertEqual(label_seconds(left_out, ntsc, drop=True), 1800 / ntsc)
+        self.assertEqual(label_seconds(left_out, ntsc, drop=False), 1800 / ntsc)
+        self.assertEqual(label_seconds(Timecode.parse("00:10:00:00", Fraction(30)), ntsc, drop=True), 17982 / ntsc)
+
+    def test_frames_as_seconds_and_what_has_no_length(self) -> None:
+        placed = place(subrip([(1, 2, "one"), (3, 3, "nothing"), (2, 5, "two")]), PROGRAMME)
+        self.assertEqual([(one.start, one.end) for one in placed], [(25, 50), (50, 125)])
+        self.assertEqual(timing_of(placed, PROGRAMME.rate), [(1.0, 2.0), (2.0, 5.0)])
+
+    def test_captions_in_the_picture(self) -> None:
+        document = subrip([(1, 2, "one")])
+
+        def burned(known: dict[str, Burned] | None) -> Held:
+            return hold_captions(Captioned(documents=(document,), burned=known), PROGRAMME)["text.burned_in"]
+
+        found = burned({document.name: Burned(looked=12, seen=11, frames=(30,))})
+        self.assertEqual((found.right, found.found), (False, "burned in, 11 of 12 looked at"))
+        self.assertEqual(found.document, {"burned_in": True, "seen": 11, "looked": 12})
+        self.assertEqual([(one.frame, one.fault) for one in found.sentences], [(30, True)])
+        clean = burned({document.name: Burned(looked=12, seen=0, frames=())})
+        self.assertEqual((clean.right, clean.found, clean.sentences), (True, "apart, 12 looked at", ()))
+        for known in (None, {}, {"other.srt": Burned(looked=12, seen=12, frames=(1,))}):
+            self.assertIsNone(burned(known).right)
+
+    def test_signs_that_count(self) -> None:
+        whole = subrip([(0, 1, "x" * 60)])
+        self.assertEqual(reading_speed(whole.captions[0]), 60)
+        self.assertEqual(characters(subrip([(0, 1, "ab\ncd\nef")]).captions[0]), 8)
 
     def test_what_cannot_be_read_and_empty_files_are_faults(self) -> None:
         found = held(

@@ -43,6 +43,22 @@ class RateChangeTest(TestCase):
         self.assertIn("one frame repeated every 42 s", says)
         self.assertIn("0.1 % faster", says)
 
+    def test_every_way_is_said(self) -> None:
+        for source, target, says in (
+            ("25", "25", "25 as it is"),
+            ("24", "24000/1001", "24 to 23.976: one frame left out every 42 s, or all played 0.1 % slower"),
+            ("24000/1001", "24", "23.976 to 24: one frame repeated every 42 s, or all played 0.1 % faster"),
+            ("25", "50", "25 to 50: every frame shown 2 times"),
+            ("50", "25", "50 to 25: one frame of 2 kept, the others left out"),
+            ("24", "25", "24 to 25: each second 1 repeated, or 24 blended from two"),
+            ("30", "25", "30 to 25: each second 5 left out, or 20 blended from two"),
+            ("144/5", "25", "28.8 (non-standard) to 25: each second 3.8 left out, or 24.8 blended from two"),
+        ):
+            self.assertEqual(change_rate(Fraction(source), Fraction(target)).says, says)
+        steps = change_rate(Fraction(24), Fraction(25)).steps
+        self.assertEqual([(one.first, one.repeats) for one in steps[:3]], [(0, False), (0, True), (1, False)])
+        self.assertEqual([one.skipped for one in change_rate(Fraction(50), Fraction(25)).steps], [1])
+
     def test_non_standard_rates_have_a_long_cycle_that_is_cut(self) -> None:
         change = change_rate(Fraction(144, 5), Fraction(25))
         self.assertEqual((len(change.steps), change.whole), (60, False))

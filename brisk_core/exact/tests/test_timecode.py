@@ -98,3 +98,30 @@ if __name__ == "__main__":
     for whole_day in ((NTSC, True), (Fraction(60000, 1001), True), (Fraction(25), False), (Fraction(50), False)):
         WholeDayTest().check(*whole_day, range(24 * 60))
         print(*whole_day, "every frame of 24 h goes there and back")
+
+
+class EdgesOfTimecodeTest(TestCase):
+    def test_short_fields_and_every_separator(self) -> None:
+        self.assertEqual(Timecode.parse("1:2:3:4", Fraction(25)).frames, ((1 * 60 + 2) * 60 + 3) * 25 + 4)
+        for separator in ";.,":
+            self.assertTrue(Timecode.parse(f"00:00:00{separator}00", NTSC).drop)
+        self.assertEqual(str(Timecode.parse("00:00:00:100", Fraction(120))), "00:00:00:100")
+
+    def test_the_last_label_of_a_field_and_one_more(self) -> None:
+        self.assertEqual(str(Timecode.parse("23:59:59:24", Fraction(25))), "23:59:59:24")
+        for text in ("24:00:00:00", "00:60:00:00", "00:00:60:00", "00:00:00:25", "00:00:00", "x", "-1:00:00:00"):
+            with self.assertRaises(ValueRefused, msg=text):
+                Timecode.parse(text, Fraction(25))
+
+    def test_what_no_timecode_is(self) -> None:
+        day = 24 * 3600 * 25
+        self.assertEqual(Timecode(frames=day - 1, rate=Fraction(25)).plus(1).frames, 0)
+        for frames in (-1, day):
+            with self.assertRaises(ValueRefused):
+                Timecode(frames=frames, rate=Fraction(25))
+        for rate in (Fraction(25), Fraction(24000, 1001), Fraction(30)):
+            with self.assertRaisesRegex(ValueRefused, "drop-frame counting exists only"):
+                Timecode(frames=0, rate=rate, drop=True)
+            with self.assertRaisesRegex(ValueRefused, "drop-frame counting exists only"):
+                Timecode.parse("00:00:00;00", rate)
+        self.assertEqual(Timecode.frames_of_day(NTSC, drop=True), 2_589_408)  # ST 12-1, table 3

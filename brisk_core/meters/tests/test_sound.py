@@ -91,6 +91,30 @@ class LoudnessTest(TestCase):
         self.assert_level(mean_with(-32.0), both, 0.03)
         self.assert_level(mean_with(-33.3), -20.0, 0.03)
 
+    def test_the_gates_and_windows_by_their_numbers(self) -> None:
+        loud = 10 ** ((-20.0 + 0.691) / 10)  # mean square of -20 LUFS (BS.1770-5, equation 2)
+        for hops, heard in ((3, False), (4, True), (29, True)):
+            found = measure_loudness(np.full(hops, loud))
+            self.assertEqual((found.integrated is not None, found.short_max), (heard, None), hops)
+        whole = measure_loudness(np.full(30, loud))
+        self.assertAlmostEqual(whole.integrated or 0, -20, places=6)
+        self.assertAlmostEqual(whole.short_max or 0, -20, places=6)
+        self.assertAlmostEqual(whole.range or 0, 0, places=6)
+        self.assertEqual(
+            [len(whole.momentary), int(np.isfinite(whole.momentary).sum()), int(np.isfinite(whole.short).sum())],
+            [30, 27, 1],
+        )
+        for level, heard in ((-69.9, True), (-70.1, False)):
+            found = measure_loudness(np.full(40, 10 ** ((level + 0.691) / 10)))
+            self.assertEqual(found.integrated is not None, heard)
+        # Ten loud parts and one 19 or 24 LU softer, whose mean is 3 LU under the first: Tech 3342 counts the first and leaves the second out.
+        for under, wide in ((19.0, True), (24.0, False)):
+            soft = 10 ** ((-20.0 - under + 0.691) / 10)
+            found = measure_loudness(np.concatenate([np.full(200, loud), np.full(200, soft)]))
+            self.assertEqual((found.range or 0) > 15, wide, under)
+        left_out = measure_loudness(np.full(8, loud), np.arange(8) < 3)
+        self.assertIsNone(left_out.integrated)
+
     def test_silence_has_no_loudness(self) -> None:
         found = loudness(np.zeros((2, RATE * 5), np.float32))
         self.assertEqual((found.integrated, found.range, found.short_max), (None, None, None))

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from brisk_core.errors import SpecRefused, ValueRefused
 from brisk_core.spec import FAMILIES, NamePattern, parse_spec, read_schema, shelf_specs, shelf_texts, spec_to_document
+from brisk_core.spec.patterns import LONGEST
 
 GOOD = """
 brisk_spec: 1
@@ -87,6 +88,66 @@ class MistakeTest(TestCase):
             (line("{ equals: 25 }", more=", colour: red"), "met 'colour'; expected one of characteristic, condition"),
         ):
             self.assertIn(says, "; ".join(mistakes(text)))
+
+    def test_shapes_of_conditions_that_are_nearly_right(self) -> None:
+        for text, says in (
+            (line("{ between: { least: 24, most: 25 } }"), "needs two values, lowest first"),
+            (line("{ between: [24, 25, 30] }"), "needs two values, lowest first"),
+            (line("{ between: [24] }"), "needs two values, lowest first"),
+            (line("{ near: { value: 25, tolerance: -1 } }"), "met '-1' as a frame rate"),
+            (line("{ near: [25, 1] }"), "needs a value and a tolerance"),
+            (line("{ near: { value: -23, tolerance: -1 } }", "sound.loudness"), "needs a tolerance of at least 0"),
+            (line("{ table: [1] }"), "needs columns and rows"),
+            (
+                line("{ table: { columns: [picture.frame_rate, picture.size], rows: [], more: 1 } }"),
+                "needs columns and rows",
+            ),
+            (line("{ table: { columns: [picture.frame_rate, picture.size], rows: [] } }"), "needs at least one row"),
+            (
+                line("{ table: { columns: [picture.frame_rate, picture.frame_rate], rows: [[25, 25]] } }"),
+                "two different columns",
+            ),
+            (
+                line("{ table: { columns: [picture.size, picture.scan], rows: [[25, 25]] } }"),
+                "one of them picture.frame_rate",
+            ),
+            (line("{ same_as_timeline: { tolerance: -1 } }", "edit.length"), "needs a tolerance in whole frames"),
+            (line("{ same_as_timeline: { tolerance: true } }", "edit.length"), "needs a tolerance in whole frames"),
+            (line("{ same_as_timeline: { tolerance: 1, more: 2 } }", "edit.length"), "needs true"),
+            (line("{ same_as_master: true }"), "works on what a master answers only"),
+            (line("{ cases: [] }"), "needs a list of cases"),
+            (line("{ cases: [{ otherwise: { cases: [{ otherwise: { equals: 25 } }] } }] }"), "met cases inside cases"),
+            (line("{ cases: [{ when: {}, then: { equals: 25 }, more: 1 }] }"), "expected when"),
+            (
+                line("{ cases: [{ when: { picture.nothing: { equals: 1 } }, then: { equals: 25 } }] }"),
+                "met characteristic",
+            ),
+            (line("{ fits_buffer: { rate: 1 Mb/s, size: 0 } }", "bitrate.buffer"), "needs a rate and a size above 0"),
+            (line("{ fits_buffer: { rate: 0, size: 1 Mb } }", "bitrate.buffer"), "needs a rate and a size above 0"),
+            (line("{ fits_buffer: { rate: 1 Mb/s, size: 1 Mb } }"), "works on bitrate.buffer only"),
+            (line("{ witnesses_agree: true }", "file.size"), "needs a characteristic with several witnesses"),
+            (line("{ at_least: .inf }", "sound.loudness"), "expected a number"),
+            (line("{ equals: 1000000000000000001 }", "file.name"), "expected a text"),
+        ):
+            self.assertIn(says, "; ".join(mistakes(text)), text)
+        self.assertTrue(parse_spec(line("{ between: [25, 25] }")).lines)
+        self.assertEqual(parse_spec(line("{ equals: 12 }", "file.name")).lines[0].condition.required(), "12")
+        parse_spec(line("{ at_most: 1000000000000000000 }", "sound.loudness"))
+
+    def test_as_many_lines_as_are_allowed_and_one_more(self) -> None:
+        def of(count: int) -> str:
+            rows = "".join(
+                f"  - {{ id: l{number}, characteristic: picture.frame_rate, condition: {{ equals: 25 }} }}\n"
+                for number in range(count)
+            )
+            return GOOD[: GOOD.index("  - ")] + rows
+
+        self.assertEqual(len(parse_spec(of(500)).lines), 500)
+        self.assertEqual(mistakes(of(501)), ["lines: met 501 lines; expected at most 500"])
+        self.assertEqual(
+            mistakes(GOOD[: GOOD.index("  - ")] + "  - 7\n"),
+            ["line 1: met 7; expected a mapping with id, characteristic and condition"],
+        )
 
     def test_hostile_and_broken_text(self) -> None:
         for text, says in (
@@ -164,6 +225,7 @@ class NamePatternTest(TestCase):
     def test_attempts(self) -> None:
         pattern = NamePattern("CANAL_V##.mxf")
         self.assertEqual(pattern.name_for(3), "CANAL_V03.mxf")
+        self.assertEqual(NamePattern("V##_R#.mxf").name_for(4), "V04_R#.mxf")
         self.assertEqual(pattern.attempt_in("CANAL_V12.mxf"), 12)
         self.assertIsNone(pattern.attempt_in("CANAL_V1.mxf"))
         self.assertIsNone(NamePattern("CANAL.mxf").attempt_in("CANAL.mxf"))
@@ -175,7 +237,8 @@ class NamePatternTest(TestCase):
         self.assertEqual(NamePattern("OLP_V##*.mp4").attempt_in("OLP_V02_final.mp4"), 2)
 
     def test_refusals(self) -> None:
-        for text in ("", "a/b", "x" * 300):
+        self.assertTrue(NamePattern("x" * LONGEST).matches("x" * LONGEST))
+        for text in ("", "a/b", "a\0b", "x" * (LONGEST + 1)):
             with self.assertRaises(ValueRefused):
                 NamePattern(text)
 

@@ -1,4 +1,5 @@
 import datetime
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 from unittest import TestCase
@@ -128,6 +129,14 @@ class OutcomeTest(TestCase):
 class ConditionTest(TestCase):
     def outcome(self, id_: str, condition: dict[str, Any], value: Any, witness: Witness = D) -> str:
         return judged(id_, condition, (witness, id_, value), witness=witness.value).outcome.value
+
+    def test_what_is_asked_is_spelled(self) -> None:
+        for condition, required in (
+            ({"one_of": [25]}, "25"), ({"one_of": [24, 25]}, "24 or 25"), ({"one_of": [24, 25, 30]}, "24, 25 or 30"),
+            ({"between": [24, 30]}, "24 to 30"), ({"at_least": 24}, "≥ 24"), ({"at_most": 30}, "≤ 30"),
+            ({"near": {"value": 25, "tolerance": 1}}, "25 ± 1"), ({"present": True}, "present"), ({"absent": True}, "none"),
+        ):  # fmt: skip
+            self.assertEqual(judged(RATE, condition).required, required)
 
     def test_edges_count(self) -> None:
         for value, outcome in ((7_999_999, "fail"), (8_000_000, "pass"), (16_000_000, "pass"), (16_000_001, "fail")):
@@ -272,6 +281,29 @@ class TimelineTest(TestCase):
         finding = judged("picture.size", {"same_as_timeline": True}, said, timeline=TIMELINE)
         self.assertEqual((finding.code, finding.required), ("size.other", "1920 × 1080"))
 
+    def test_every_track_is_held_and_the_wrong_one_is_named(self) -> None:
+        timeline = replace(TIMELINE, sample_rate=48000)
+
+        def sampled(*rates: int) -> Finding:
+            condition = {"same_as_timeline": True}
+            return judged("edit.sample_rate", condition, (D, "sound.sample_rate", rates), timeline=timeline)
+
+        self.assertEqual(sampled(48000, 48000).outcome.value, "pass")
+        self.assertEqual(sampled(48000, 44100).says, "The file has 44100 Hz where 48000 Hz is asked.")
+
+    def test_the_shape_is_not_asked_where_the_spec_orders_the_size(self) -> None:
+        def shapes(condition: dict[str, Any], size: tuple[int, int] = (1080, 1920)) -> list[str]:
+            said = [(D, "picture.size", size), (D, "picture.display_aspect", Fraction(*size))]
+            spec = check("picture.size", condition, *said).spec
+            found = judge(spec, inspection(*said), timeline=replace(TIMELINE, pixel_aspect=Fraction(1)))
+            return [one.outcome.value for one in found.findings if one.line.row.id == "edit.shape"]
+
+        self.assertEqual(shapes({"equals": "1080×1920"}), [])
+        self.assertEqual(shapes({"one_of": ["1920×1080", "1080×1920"]}), [])
+        self.assertEqual(shapes({"equals": "1920×1080"}), ["caution"])
+        self.assertEqual(shapes({"present": True}), ["caution"])
+        self.assertEqual(shapes({"present": True}, (1280, 720)), ["pass"])
+
     def test_without_a_timeline_nothing_passes(self) -> None:
         finding = judged("edit.length", {"same_as_timeline": True}, (O, "picture.frame_count", 250))
         self.assertEqual(finding.says, "Not measured: no timeline was given.")
@@ -325,3 +357,23 @@ class LimitTest(TestCase):
     def test_bounds_of_the_bit_rate_for_the_lanes(self) -> None:
         result = check("bitrate.average", {"near": {"value": "50 Mb/s", "tolerance": "1 Mb/s"}})
         self.assertEqual(bit_rate_limits(result.spec, inspection()), {"least": 49_000_000, "most": 51_000_000})
+        for id_, condition, limits in (
+            ("bitrate.average", {"at_least": "8 Mb/s"}, {"least": 8_000_000}),
+            ("bitrate.average", {"at_most": "9 Mb/s"}, {"most": 9_000_000}),
+            ("bitrate.average", {"present": True}, {}),
+            ("bitrate.peak_1s", {"at_most": "10 Mb/s"}, {"peak": 10_000_000}),
+            ("bitrate.peak_1s", {"at_least": "10 Mb/s"}, {}),
+            (
+                "bitrate.buffer",
+                {"fits_buffer": {"rate": "9 Mb/s", "size": "2 Mb"}},
+                {"buffer_rate": 9_000_000, "buffer_size": 2_000_000},
+            ),
+            (
+                "bitrate.average",
+                {"cases": [{"when": {RATE: {"equals": 25}}, "then": {"at_most": "7 Mb/s"}}]},
+                {"most": 7_000_000},
+            ),
+        ):
+            spec = check(id_, condition, *TWENTY_FIVE).spec
+            self.assertEqual(bit_rate_limits(spec, inspection(*TWENTY_FIVE)), limits, condition)
+        self.assertEqual(bit_rate_limits(spec, inspection((D, RATE, Fraction(24)))), {})

@@ -62,6 +62,16 @@ class SpanConditionsTest(TestCase):
             found = one("content.black", condition)
             self.assertEqual((found.outcome.value, found.found), ("not measured", "the pictures have not been scanned"))
 
+    def test_without_a_rate_only_what_is_told_in_seconds_is_held(self) -> None:
+        builder = FactsBuilder()
+        builder.observed("wrapper.duration", Fraction(60))
+        builder.observed("content.black", self.black)
+        builder.observed("sound.silence", ((TimeSpan(start=1.0, end=4.0),),))
+        known = builder.finish(file_name="a.wav", file_size=1, depth=Depth.FULL)
+        for characteristic, wanted in (("content.black", "not measured"), ("sound.silence", "fail")):
+            found = judge(spec(characteristic, "{ none_longer_than: 2 s }"), known, integrity=False).findings[0]
+            self.assertEqual(found.outcome.value, wanted)
+
     def test_mistakes_in_the_spec_are_named(self) -> None:
         for characteristic, condition, says in (
             ("picture.size", "{ none_longer_than: 1 s }", "works on places only; picture.size is a size"),
