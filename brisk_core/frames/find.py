@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -65,7 +65,7 @@ def _decode_run(container: Any, stream: Any, series: PacketSeries, wanted: dict[
         container.seek(target, stream=stream, backward=True)
         met = False
         try:
-            for frame in container.decode(stream):
+            for frame in _decoded(container, stream, wanted):
                 if frame.pts is None:
                     continue
                 if frame.pts in wanted and (met or frame.pts == start):
@@ -77,3 +77,11 @@ def _decode_run(container: Any, stream: Any, series: PacketSeries, wanted: dict[
             pass  # a damaged place: what was decoded before it stands
         if met:
             return
+
+
+def _decoded(container: Any, stream: Any, wanted: Mapping[int, int]) -> Iterator[Any]:
+    """Yield decoded frames; of those that nobody wants the decoder leaves out the ones that no other is made from."""
+    for packet in container.demux(stream):
+        is_wanted = packet.pts is None or packet.pts in wanted
+        stream.codec_context.skip_frame = "DEFAULT" if is_wanted else "NONREF"
+        yield from packet.decode()

@@ -41,7 +41,7 @@ def measure_loudness(power: NDArray[np.float64], full: NDArray[np.bool_] | None 
     momentary, short = _lufs(blocks), _lufs(shorts)
     return Loudness(
         integrated=_gated(blocks, momentary),
-        range=_range(shorts, short),
+        range=loudness_range(shorts, short),
         short_max=_most(short),
         momentary_max=_most(momentary),
         momentary=_lined_up(momentary, len(power)),
@@ -69,7 +69,8 @@ def _gated(blocks: NDArray[np.float64], levels: NDArray[np.float64]) -> float | 
     return float(_lufs(blocks[(levels > _ABSOLUTE) & (levels > gate)].mean()))
 
 
-def _range(shorts: NDArray[np.float64], levels: NDArray[np.float64]) -> float | None:
+def loudness_range(shorts: NDArray[np.float64], levels: NDArray[np.float64]) -> float | None:
+    """Return the range in LU from mean squares of 3 s windows and their levels in LUFS (Tech 3342, 3.1)."""
     heard = shorts[levels > _ABSOLUTE]
     if not len(heard):
         return None

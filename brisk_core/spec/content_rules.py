@@ -102,7 +102,7 @@ CONTENT_RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="scan.one-moment-as-fields",
-        applies=lambda unmet: unmet.id == "picture.scan" and unmet.found == "progressive-as-fields",
+        applies=lambda unmet: unmet.id == "picture.scan" and unmet.found == Scan.PROGRESSIVE_AS_FIELDS,
         template="{who} one moment in every frame, coded as two fields; {required} is asked.",
         why="Coded as fields, fine edges flicker on sets that take fields apart.",
         remedy="Set fields of the export to {required}; where fields are wanted, let the timeline carry them.",

@@ -18,6 +18,7 @@ from brisk_core.report import AttemptsTold, JudgedLine, tell_attempts
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import pair_of
+from brisk_web.jobs.models import Render
 from brisk_web.jobs.services import choose_master
 from brisk_web.masters import services
 from brisk_web.masters.models import Comparison
@@ -61,11 +62,13 @@ def against(request: HttpRequest, check_id: int) -> HttpResponse:
     other = _other(request, check)
     pair = pair_of(check, other)
     comparison = services.find(pair) if pair else None
+    attempt = _attempt(check, other)
     context: dict[str, Any] = {
         "check": check,
         "file": check.media_file,
         "other": other,
-        "other_title": _title(check, other),
+        "other_title": f"attempt {attempt.attempt}" if attempt else "master",
+        "attempt": attempt,
         "is_master": other is not None and other == check.master,
         "comparison": comparison,
         "offered": _offered(check, other),
@@ -107,12 +110,11 @@ def _judged(check: Check) -> list[JudgedLine]:
     ]
 
 
-def _title(check: Check, other: MediaFile | None) -> str:
-    """What the other file is to this one."""
-    if other is None:
-        return ""
-    attempt = check.render.deliverable.renders.filter(media_file=other).first() if check.render else None
-    return f"attempt {attempt.attempt}" if attempt else "master"
+def _attempt(check: Check, other: MediaFile | None) -> Render | None:
+    """The other file as an attempt at the same deliverable, if it is one."""
+    if other is None or check.render is None:
+        return None
+    return check.render.deliverable.renders.filter(media_file=other).first()
 
 
 def _offered(check: Check, other: MediaFile | None) -> list[MediaFile]:

@@ -15,11 +15,11 @@ from brisk_core.captions import (
     read_captions,
 )
 from brisk_core.captions.document import CaptionDocument
-from brisk_core.captions.placing import label_seconds, timing_of
+from brisk_core.captions.placing import label_seconds, programme_of, timing_of
 from brisk_core.captions.rules import characters, reading_speed
 from brisk_core.captions.tests.test_readers import make_scc, make_stl
 from brisk_core.exact import Timecode
-from brisk_core.facts import Held
+from brisk_core.facts import Depth, FactsBuilder, Held
 from brisk_core.scan import ScanSeries
 from brisk_core.scan.series import CUT, PICTURE_ROW, SOUND_ROW
 
@@ -150,6 +150,23 @@ class RulesTest(TestCase):
         self.assertEqual(label_seconds(left_out, ntsc, drop=True), 1800 / ntsc)
         self.assertEqual(label_seconds(left_out, ntsc, drop=False), 1800 / ntsc)
         self.assertEqual(label_seconds(Timecode.parse("00:10:00:00", Fraction(30)), ntsc, drop=True), 17982 / ntsc)
+
+    def test_a_programme_is_known_by_its_rate_and_its_length(self) -> None:
+        def known(**facts: object) -> Programme | None:
+            builder = FactsBuilder()
+            for name, value in facts.items():
+                builder.observed(f"picture.{name}", value)
+            return programme_of(builder.finish(file_name="a.mp4", file_size=1, depth=Depth.PACKETS))
+
+        self.assertEqual(
+            known(frame_rate=Fraction(25), frame_count=50), Programme(rate=Fraction(25), frames=50, start=None)
+        )
+        for lacking in (
+            {"frame_rate": Fraction(25)},
+            {"frame_count": 50},
+            {"frame_rate": Fraction(25), "frame_count": 0},
+        ):
+            self.assertIsNone(known(**lacking))
 
     def test_frames_as_seconds_and_what_has_no_length(self) -> None:
         placed = place(subrip([(1, 2, "one"), (3, 3, "nothing"), (2, 5, "two")]), PROGRAMME)

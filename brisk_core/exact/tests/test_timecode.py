@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_core.errors import ValueRefused
-from brisk_core.exact import Timecode
+from brisk_core.exact import Timecode, nominal_frames
 
 NTSC = Fraction(30000, 1001)
 RATES = (
@@ -106,6 +106,11 @@ class EdgesOfTimecodeTest(TestCase):
         for separator in ";.,":
             self.assertTrue(Timecode.parse(f"00:00:00{separator}00", NTSC).drop)
         self.assertEqual(str(Timecode.parse("00:00:00:100", Fraction(120))), "00:00:00:100")
+
+    def test_slow_rates_count_at_least_one_frame_a_second(self) -> None:
+        self.assertEqual(
+            [nominal_frames(Fraction(one)) for one in ("1/2", "1", "3/2", "2", "24000/1001")], [1, 1, 2, 2, 24]
+        )
 
     def test_the_last_label_of_a_field_and_one_more(self) -> None:
         self.assertEqual(str(Timecode.parse("23:59:59:24", Fraction(25))), "23:59:59:24")

@@ -38,6 +38,12 @@ class FrameTest(TestCase):
         self.compare("a.mp4", (0, 1, 19, 20, 21, 59), options={"x264-params": "keyint=20:bframes=3:scenecut=0"})
         self.compare("a.mkv", (0, 23, 24, 59), options={"x264-params": "keyint=12:open-gop=1:bframes=2:scenecut=0"})
 
+    def test_frames_that_no_other_is_made_from_are_found_among_those_left_out(self) -> None:
+        few = (1, 7, 22, 23, 38, 58)
+        self.compare("b.mp4", few, options={"x264-params": "keyint=60:bframes=5:b-pyramid=normal:b-adapt=0:scenecut=0"})
+        self.compare("c.mp4", few, codec="libx265", options={"x265-params": "keyint=30:bframes=4:log-level=error"})
+        self.compare("d.mp4", few, options={"x264-params": "interlaced=1:keyint=30:bframes=3:b-adapt=0"})
+
     def test_mpeg2_in_mxf_and_transport_stream(self) -> None:
         for name in ("a.mxf", "a.ts"):
             self.compare(name, (0, 11, 12, 13, 50), codec="mpeg2video", options={"g": "12", "bf": "2", "b": "4000000"})

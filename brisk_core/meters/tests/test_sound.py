@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.meters.hops import HOPS, SoundMeter, layout_weights
-from brisk_core.meters.loudness import Loudness, measure_loudness, power_of
+from brisk_core.meters.loudness import Loudness, loudness_range, measure_loudness, power_of
 from brisk_core.meters.sound_faults import SoundFaults, find_faults
 
 RATE = 48000
@@ -114,6 +114,12 @@ class LoudnessTest(TestCase):
             self.assertEqual((found.range or 0) > 15, wide, under)
         left_out = measure_loudness(np.full(8, loud), np.arange(8) < 3)
         self.assertIsNone(left_out.integrated)
+
+    def test_the_range_lies_between_the_tenth_and_the_ninety_fifth_part(self) -> None:
+        # Eleven windows of 3 s whose levels rise by 1 LU each, in hops that are their own windows (Tech 3342, 3.1).
+        levels = np.array([-30.0 + step for step in range(21)])
+        shorts = 10 ** ((levels + 0.691) / 10)
+        self.assertAlmostEqual(loudness_range(shorts, levels) or 0, 19.0 - 2.0)
 
     def test_silence_has_no_loudness(self) -> None:
         found = loudness(np.zeros((2, RATE * 5), np.float32))

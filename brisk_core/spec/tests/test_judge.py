@@ -231,6 +231,13 @@ class SentenceTest(TestCase):
         ):  # fmt: skip
             self.assertEqual(self.code(id_, condition, (witness, id_, value)), (code, says))
 
+    def test_one_value_among_several_is_not_the_one_that_was_asked(self) -> None:
+        twenty_four = (O, RATE, Fraction(24000, 1001))
+        self.assertEqual(
+            judged(RATE, {"one_of": [24]}, twenty_four).code, judged(RATE, {"equals": 24}, twenty_four).code
+        )
+        self.assertEqual(judged(RATE, {"one_of": [24, 25]}, twenty_four).code, "value.none-of")
+
     def test_the_words_of_the_spec_win(self) -> None:
         finding = judged(RATE, {"equals": 24}, (O, RATE, Fraction(25)), why="Ours.", remedy="Change it.")
         self.assertEqual((finding.why, finding.remedy), ("Ours.", "Change it."))
@@ -302,6 +309,9 @@ class TimelineTest(TestCase):
         self.assertEqual(shapes({"one_of": ["1920×1080", "1080×1920"]}), [])
         self.assertEqual(shapes({"equals": "1920×1080"}), ["caution"])
         self.assertEqual(shapes({"present": True}), ["caution"])
+        unknown = inspection((D, "picture.size", (1080, 1920)))
+        found = judge(check("picture.size", {"present": True}).spec, unknown, timeline=TIMELINE)
+        self.assertEqual([one for one in found.findings if one.line.row.id == "edit.shape"], [])
         self.assertEqual(shapes({"present": True}, (1280, 720)), ["pass"])
 
     def test_without_a_timeline_nothing_passes(self) -> None:
