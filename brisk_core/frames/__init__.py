@@ -4,7 +4,7 @@ From the ground up: ``find``, ``stills``, ``views``, ``samples``, ``sound``, ``s
 """
 
 from brisk_core.frames.clip import write_clip
-from brisk_core.frames.find import frame_path
+from brisk_core.frames.find import frame_path, frames_to_decode
 from brisk_core.frames.samples import read_samples
 from brisk_core.frames.sound import RATE, Samples, SoundTrack, open_sound, read_sound
 from brisk_core.frames.stills import Film, Grey, Still, stills
@@ -20,6 +20,7 @@ __all__ = [
     "SoundTrack",
     "Still",
     "frame_path",
+    "frames_to_decode",
     "open_sound",
     "read_samples",
     "read_sound",

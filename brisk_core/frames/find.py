@@ -8,6 +8,7 @@ from typing import Any
 
 import av
 import numpy as np
+from numpy.typing import NDArray
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.packets import PacketSeries, load_series
@@ -43,15 +44,23 @@ def exact_frames(source: Source, series_path: Path, numbers: Sequence[int]) -> I
             yield from _decode_run(container, stream, series, {int(pts[number]): number for number in run})
 
 
+def frames_to_decode(series: PacketSeries, numbers: Sequence[int]) -> NDArray[np.int64]:
+    """Return how many frames lie between each of some frames and the random access point before it."""
+    starts = np.flatnonzero(series.random_access[series.presentation_order])
+    wanted = np.asarray(numbers, np.int64)
+    if not starts.size:
+        return np.full(len(wanted), _FARTHEST, np.int64)
+    before = starts[np.maximum(np.searchsorted(starts, wanted, side="right") - 1, 0)]
+    return np.asarray(np.maximum(wanted - before, 0), np.int64)
+
+
 def _runs(numbers: Sequence[int], series: PacketSeries) -> list[list[int]]:
     """Numbers in runs that are decoded in one go: a seek begins anew where less is decoded from the random access
     point before the next number than from the number before it.
     """
-    starts = np.flatnonzero(series.random_access[series.presentation_order])
     runs: list[list[int]] = []
-    for number in numbers:
-        before = starts[np.searchsorted(starts, number, side="right") - 1] if starts.size else number - _FARTHEST
-        if runs and number - runs[-1][-1] <= max(number - before, 0) + _SEEKING:
+    for number, away in zip(numbers, frames_to_decode(series, numbers), strict=True):
+        if runs and number - runs[-1][-1] <= away + _SEEKING:
             runs[-1].append(number)
         else:
             runs.append([number])

@@ -17,7 +17,7 @@ from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
 from brisk_core.exact import Timecode, spell_rate
 from brisk_core.facts import Held, Inspection, Sentence, keys
-from brisk_core.frames import Film, Grey
+from brisk_core.frames import Film, Grey, frames_to_decode
 from brisk_core.master.cuts import map_by_cuts
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
@@ -27,6 +27,7 @@ from brisk_core.master.shots import Journey, Teller, map_document, shots_of
 from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_blended
 from brisk_core.master.similarity import ssim as likeness
 from brisk_core.master.sound import SoundVerdict, compare_sound, tell_sound
+from brisk_core.packets import load_series
 from brisk_core.reading import Source
 from brisk_core.scan import load_scan
 
@@ -193,7 +194,7 @@ class _Worker:
         """Compare everything; ``None`` when only the cuts spoke and no picture bears them out."""
         films = self.file.film(), self.master.film()
         wanted = self._wanted()
-        looked = _spread(wanted, _GEOMETRY_PAIRS)
+        looked = self._near_random_access(wanted, _GEOMETRY_PAIRS)
         few = looked[::2]  # spread like the rest, and enough as a rule
         geometry = find_geometry(
             chain.from_iterable(
@@ -322,6 +323,18 @@ class _Worker:
         }
         doubtful = [pair for pair in wanted if pair[0] in marked][:_MOST_MARKED]
         return sorted({*_spread(wanted, _MOST_COMPARED), *doubtful})
+
+    def _near_random_access(self, pairs: list[tuple[int, int]], most: int) -> list[tuple[int, int]]:
+        """Pairs spread over the file, of each part of it the one that takes the least decoding."""
+        if len(pairs) <= most:
+            return pairs
+        sides = (self.file, self.master)
+        away = sum(
+            frames_to_decode(load_series(side.series_path), [pair[at] for pair in pairs])
+            for at, side in enumerate(sides)
+        )
+        parts = np.array_split(np.arange(len(pairs)), most)
+        return [pairs[int(part[np.argmin(np.asarray(away)[part])])] for part in parts]
 
     def _sound(self) -> SoundVerdict | None:
         stretches = [one for one in self.found.stretches if one.end - one.start >= 2]
