@@ -139,7 +139,8 @@ def _straight(keys: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[f
         off = np.abs(values[inner] - (gain * keys[inner] + offset))
         kept = off <= max(1.0, 2 * float(np.median(off)))
         gain, offset = np.polyfit(keys[inner][kept], values[inner][kept], 1)
-    return float(gain), float(offset), low >= _CLIPPED and keys[0] < 60, high >= _CLIPPED and keys[-1] > 190
+    clipped = bool(low >= _CLIPPED and keys[0] < 60), bool(high >= _CLIPPED and keys[-1] > 190)
+    return float(gain), float(offset), *clipped
 
 
 def _flat_run(values: NDArray[np.float64]) -> int:

@@ -21,9 +21,11 @@ from brisk_core.meters.light import find_black, find_flashes
 from brisk_core.meters.motion import MotionVerdict, judge_motion
 from brisk_core.meters.spans import runs
 from brisk_core.meters.spectrum import judge_detail
+from brisk_core.packets import PacketSeries
 from brisk_core.scan import series
 from brisk_core.scan.mistakes import picture_mistakes
 from brisk_core.scan.pictures import PictureScan
+from brisk_core.scan.segments import until_random_access
 
 _MOST_SPANS = 2000  # kept of one kind; the last one's detail tells how many more there are
 _INTERLACED = (Scan.INTERLACED, Scan.MIXED, Scan.PULLDOWN_3_2)
@@ -81,7 +83,9 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
     )
 
 
-def observe_pictures(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts) -> None:
+def observe_pictures(
+    builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts, packets: PacketSeries
+) -> None:
     """Record what the pictures show."""
     if not scan.sizes:
         builder.unread_missing(Stage.PICTURES, "no picture could be decoded")
@@ -90,7 +94,7 @@ def observe_pictures(builder: FactsBuilder, scan: PictureScan, verdicts: Picture
     _observe_time(builder, verdicts)
     _observe_levels(builder, scan, verdicts)
     _observe_shape(builder, scan, verdicts)
-    builder.observed("content.unreadable", _spans(_grouped(scan.missing)))
+    builder.observed("content.unreadable", _unreadable(scan, packets))
     builder.observed("content.mistakes", picture_mistakes(builder, verdicts))
     builder.unread_missing(Stage.PICTURES, "this engine does not measure it")
 
@@ -177,6 +181,21 @@ def _observe_shape(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVe
     if blockiness is None:
         builder.unread("content.blockiness", "the pictures are too flat to tell")
     builder.observed("picture.alpha", judge_alpha(scan.rows.rows("alpha")))
+
+
+def _unreadable(scan: PictureScan, packets: PacketSeries) -> tuple[Span, ...]:
+    """Pictures that could not be decoded, and those whose damage the decoder hid, in the order of the file."""
+    missing = _spans(_grouped(scan.missing))
+    damaged = [
+        Span(start=start, end=end, detail=_made_up(end, until_random_access(packets, end - 1)))
+        for start, end in _grouped(scan.damaged)[:_MOST_SPANS]
+    ]
+    return tuple(sorted((*missing, *damaged), key=lambda span: span.start)[:_MOST_SPANS])
+
+
+def _made_up(end: int, mended: int) -> str:
+    says = "the decoder made up what it could not read"
+    return f"{says}; the pictures up to frame {mended - 1} may be made from it" if mended > end else says
 
 
 def _grouped(numbers: Sequence[int]) -> list[tuple[int, int]]:

@@ -25,7 +25,8 @@ from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.spectrum import DetailMeter
 from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
-from brisk_core.scan.segments import Segment
+from brisk_core.scan.listening import Listener, listening
+from brisk_core.scan.segments import Segment, random_access_of
 
 Progress = Callable[[int, int], None]  #: pictures done, pictures in all
 #: Seconds before a segment at which decoding begins, tried in turn: a seek can land too late in wrappers without an
@@ -42,6 +43,7 @@ class PictureScan:
     histogram: LumaHistogram
     first: int  #: number of the segment's first picture
     missing: list[int] = field(default_factory=list)  #: pictures that could not be decoded
+    damaged: list[int] = field(default_factory=list)  #: pictures of which the decoder made up what it could not read
     sizes: dict[tuple[int, int], int] = field(default_factory=dict)  #: pictures of each size
 
     @classmethod
@@ -80,6 +82,7 @@ class PictureScan:
         self.area.total.join(later.area.total)
         self.histogram.join(later.histogram)
         self.missing += later.missing
+        self.damaged += later.damaged
         for size, count in later.sizes.items():
             self.sizes[size] = self.sizes.get(size, 0) + count
 
@@ -88,6 +91,7 @@ class PictureScan:
         arrays: dict[str, NDArray[Any]] = self.rows.to_arrays() | {
             "first": np.array(self.first),
             "missing": np.array(self.missing, np.int64),
+            "damaged": np.array(self.damaged, np.int64),
             "sizes": np.array([(*size, count) for size, count in self.sizes.items()], np.int64).reshape(-1, 3),
             "histogram": self.histogram.counts,
             "histogram_pictures": np.array(self.histogram.pictures),
@@ -106,6 +110,7 @@ class PictureScan:
             scan = cls.begin(int(data["first"]))
             scan.rows.from_arrays(data)
             scan.missing = data["missing"].tolist()
+            scan.damaged = data["damaged"].tolist()
             scan.sizes = {(width, height): count for width, height, count in data["sizes"].tolist()}
             scan.histogram.counts = data["histogram"]
             scan.histogram.pictures = int(data["histogram_pictures"])
@@ -136,21 +141,32 @@ def scan_pictures(
     }
     scan = PictureScan.begin(segment.first)
     reader = PlaneReader(full=full)
-    for frame in _frames(source, series, segment, numbers, threads):
-        number = numbers.get(frame.pts)
-        if number is None or number < scan.end:
-            continue
-        scan.take(reader.picture(frame, number))
-        del frame
-        if progress:
-            progress(scan.end - segment.first, segment.end - segment.first)
+    damaged: set[int] = set()
+    with listening() as listener:
+        decoding = _Decoding(listener, numbers, damaged, random_access_of(series, segment))
+        for frame in _frames(source, series, segment, numbers, threads, decoding):
+            number = numbers.get(frame.pts)
+            if number is None or number < scan.end:
+                continue
+            if frame.is_corrupt:
+                damaged.add(number)
+            scan.take(reader.picture(frame, number))
+            del frame
+            if progress:
+                progress(scan.end - segment.first, segment.end - segment.first)
     while scan.end < segment.end:
         scan.skip()
+    scan.damaged = sorted(damaged - set(scan.missing))
     return scan
 
 
 def _frames(
-    source: Source, series: PacketSeries, segment: Segment, numbers: dict[int, int], threads: int
+    source: Source,
+    series: PacketSeries,
+    segment: Segment,
+    numbers: dict[int, int],
+    threads: int,
+    decoding: _Decoding,
 ) -> Iterator[Any]:
     """Frames of the segment in presentation order; where a seek lands after its start, decoding begins earlier."""
     presented = series.presented_pts()
@@ -159,7 +175,7 @@ def _frames(
         stream = container.streams.video[0]
         if stream.codec_context is None:
             raise UnreadableFile("the library knows no decoder for the pictures")
-        stream.thread_type = "AUTO"
+        stream.thread_type = "SLICE"  # threads of frames would say what they have to say of another packet
         stream.codec_context.thread_count = threads
         for seconds in _EARLIER if segment.first else (None,):
             if seconds is None:
@@ -170,7 +186,7 @@ def _frames(
                     max(start - int(seconds / series.time_base), int(presented[0])), stream=stream, backward=True
                 )
             landed = None
-            for frame in _decode(container, stream):
+            for frame in decoding.run(container, stream):
                 if frame.pts is None or (landed is None and frame.pts not in numbers and frame.pts > start):
                     continue
                 if landed is None and frame.pts > start and seconds is not None:
@@ -186,23 +202,42 @@ def _frames(
                 return
 
 
-def _decode(container: Any, stream: Any) -> Iterator[Any]:
-    """Decoded frames; packets that cannot be decoded are left out."""
-    patience = _MOST_FAILURES
-    packets = container.demux(stream)
-    while True:
-        try:
-            packet = next(packets)
-        except StopIteration:
-            return
-        except (av.FFmpegError, IndexError, UnicodeDecodeError):
-            return
-        try:
-            yield from packet.decode()
-        except (av.FFmpegError, ValueError):
-            patience -= 1
-            if not patience:
+@dataclass(slots=True)
+class _Decoding:
+    """Decoding of packets one by one, with an ear for what the decoder says of each."""
+
+    listener: Listener
+    numbers: dict[int, int]  #: of pictures, by presentation time
+    damaged: set[int]  #: numbers of pictures that the decoder complains of
+    entry: int  #: presentation time from which on no reference lies before the segment
+
+    def run(self, container: Any, stream: Any) -> Iterator[Any]:
+        """Yield decoded frames; packets that cannot be decoded are left out."""
+        patience = _MOST_FAILURES
+        packets = container.demux(stream)
+        while True:
+            try:
+                packet = next(packets)
+            except StopIteration:
                 return
+            except (av.FFmpegError, IndexError, UnicodeDecodeError):
+                return
+            self.listener.forget()  # what the reader of the wrapper says is judged by the packets
+            frames: list[Any] = []
+            try:
+                frames = packet.decode()
+            except (av.FFmpegError, ValueError):
+                patience -= 1
+                if not patience:
+                    return
+            self._hear(packet, frames)
+            yield from frames
+
+    def _hear(self, packet: Any, frames: list[Any]) -> None:
+        times = [frame.pts for frame in frames] if packet.pts is None and frames else [packet.pts]
+        known = [self.numbers[time] for time in times if time in self.numbers]
+        if known and self.listener.complaints(earlier=any(time < self.entry for time in times if time is not None)):
+            self.damaged.update(known)
 
 
 _MOST_FAILURES = 10_000  # packets in a file that may fail before decoding is given up

@@ -55,7 +55,7 @@ def conclude_scan(
         start = max(int(packets.presented_pts()[0]), 0) * packets.time_base
         rate = builder.said(Witness.OBSERVED, "picture.frame_rate") or Fraction(25)
         verdicts = judge_pictures(scan, rate, full=full_range(builder))
-        observe_pictures(builder, scan, verdicts)
+        observe_pictures(builder, scan, verdicts, packets)
         rows = picture_rows(scan, verdicts)
     if sounds is None:
         builder.unread_missing(Stage.SAMPLES, "the sound could not be scanned")

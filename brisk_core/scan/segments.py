@@ -43,3 +43,27 @@ def plan_segments(series: PacketSeries, least: int = 1) -> list[Segment]:
             bounds.append(int(later[0]))
     bounds.append(count)
     return [Segment(first, end) for first, end in pairwise(bounds) if end > first]
+
+
+def random_access_of(series: PacketSeries, segment: Segment) -> int:
+    """Return the presentation time from which on a decoder that began at a segment needs nothing from before it.
+
+    That is its start for the first segment; else the random access point after the one that it begins at, for streams
+    whose groups may refer across it.
+    """
+    presented = series.presented_pts()
+    if not segment.first:
+        return int(presented[0])
+    entries = np.sort(series.pts[series.random_access])
+    later = entries[entries > presented[segment.first]]
+    return int(later[0]) if later.size else int(presented[-1]) + 1
+
+
+def until_random_access(series: PacketSeries, number: int) -> int:
+    """Return the number of the first picture after ``number`` that is not made from it: that of a random access point,
+    or the end of the file.
+    """
+    presented = series.presented_pts()
+    entries = np.sort(np.searchsorted(presented, series.pts[series.random_access]))
+    later = entries[entries > number]
+    return int(later[0]) if later.size else len(series)
