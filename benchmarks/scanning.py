@@ -120,7 +120,7 @@ def cost_of_meters(path: Path) -> dict[str, float]:
 def scan_segment(job: tuple[str, str, int, int]) -> None:
     """Scan one segment in a process of its own."""
     path, series, first, end = job
-    scan_pictures(Source.at(path), load_series(Path(series)), Segment(first, end), full=False, threads=1)
+    scan_pictures(Source.at(path), load_series(Path(series)), Segment(first, end), full=False)
 
 
 def segments_gain(path: Path, series_path: Path) -> tuple[float, float]:
@@ -162,7 +162,7 @@ def main() -> None:
             whole = Segment(0, len(series))
 
             def scan(path: Path = path, series: Any = series, whole: Segment = whole) -> None:
-                scan_pictures(Source.at(str(path)), series, whole, full=False, threads=1)
+                scan_pictures(Source.at(str(path)), series, whole, full=False)
 
             pairs = [(processor(scan), processor(lambda path=path: bare_decode(path))) for _ in range(ROUNDS)]  # type: ignore[misc]
             mine, bare = (min(column) for column in zip(*pairs, strict=True))

@@ -124,7 +124,7 @@ def scan_part(
     """
     if part.segment is not None and series_path is not None:
         series = load_series(series_path)
-        found = scan_pictures(source, series, part.segment, full=full, threads=1, progress=progress)
+        found = scan_pictures(source, series, part.segment, full=full, progress=progress)
         found.save(part.pictures_path)
     if part.sound:
         told = None if part.segment is not None or progress is None else _in_whole_seconds(progress)

@@ -128,12 +128,11 @@ def scan_pictures(
     segment: Segment,
     *,
     full: bool,
-    threads: int = 0,
     progress: Progress | None = None,
 ) -> PictureScan:
     """Decode the pictures of a segment once and measure them; pictures that cannot be decoded are noted as missing.
 
-    ``full`` is the range by the file's own word, ``threads`` those of the decoder (0: as many as there are cores).
+    ``full`` is the range by the file's own word.
     Raises ``UnreadableFile`` only when the file cannot be opened.
     """
     numbers = {
@@ -144,7 +143,7 @@ def scan_pictures(
     damaged: set[int] = set()
     with listening() as listener:
         decoding = _Decoding(listener, numbers, damaged, random_access_of(series, segment))
-        for frame in _frames(source, series, segment, numbers, threads, decoding):
+        for frame in _frames(source, series, segment, numbers, decoding):
             number = numbers.get(frame.pts)
             if number is None or number < scan.end:
                 continue
@@ -165,7 +164,6 @@ def _frames(
     series: PacketSeries,
     segment: Segment,
     numbers: dict[int, int],
-    threads: int,
     decoding: _Decoding,
 ) -> Iterator[Any]:
     """Frames of the segment in presentation order; where a seek lands after its start, decoding begins earlier."""
@@ -175,8 +173,7 @@ def _frames(
         stream = container.streams.video[0]
         if stream.codec_context is None:
             raise UnreadableFile("the library knows no decoder for the pictures")
-        stream.thread_type = "SLICE"  # threads of frames would say what they have to say of another packet
-        stream.codec_context.thread_count = threads
+        stream.codec_context.thread_count = 1  # what several say cannot be told apart by packets
         for seconds in _EARLIER if segment.first else (None,):
             if seconds is None:
                 if segment.first:

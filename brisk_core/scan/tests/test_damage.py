@@ -1,0 +1,176 @@
+"""Files with changed bytes: whatever an independent decode of the same library complains of is told with its frames."""
+
+import hashlib
+import random
+import tempfile
+from itertools import pairwise
+from pathlib import Path
+from unittest import TestCase
+
+import av
+import numpy as np
+from av import logging
+
+from brisk_core.errors import UnreadableFile
+from brisk_core.facts import Inspection
+from brisk_core.inspect import inspect
+from brisk_core.meters.tests.drawn import Plane, moment
+from brisk_core.packets import PacketSeries, load_series
+from brisk_core.reading import Source
+from brisk_core.scan import scan_pictures
+from brisk_core.scan.listening import listening
+from brisk_core.scan.pictures import PictureScan
+from brisk_core.scan.segments import Segment
+from brisk_core.scan.tests.encoded import CODINGS, Coding, write
+
+FAST = {"preset": "veryfast", "crf": "23"}
+OPEN_GROUPS = {"x264-params": "keyint=12:open-gop=1:bframes=3:b-pyramid=normal:ref=3"}
+INTER = {
+    "avc": Coding(options=FAST | {"g": "12"}),
+    "avc-slices": Coding(options=FAST | {"x264-params": "slices=3:keyint=12"}, suffix=".mkv"),
+    "avc-open": Coding(options=FAST | OPEN_GROUPS, suffix=".ts"),
+    "avc-refresh": Coding(options=FAST | {"x264-params": "keyint=12:intra-refresh=1:bframes=0"}),
+    "avc-fields": Coding(field_order="tff", options=FAST | {"flags": "+ildct+ilme", "x264-params": "keyint=12:tff=1"}),
+    "hevc": Coding(codec="libx265", options={"x265-params": "log-level=error:keyint=12:open-gop=1:bframes=4"}),
+    "mpeg2": Coding(codec="mpeg2video", suffix=".ts", options={"b": "1500000", "g": "12", "bf": "2"}),
+    "mpeg4": Coding(codec="mpeg4", suffix=".avi", options={"b": "1500000", "g": "12", "bf": "2"}),
+    "vp9": CODINGS["vp9"],
+}
+INTRA = {name: CODINGS[name] for name in ("prores", "mjpeg")} | {
+    "ffv1": Coding(codec="ffv1", suffix=".mkv", options={"level": "3", "slicecrc": "1"}),
+}
+COUNT = 48
+
+
+def drawn() -> list[Plane]:
+    return [moment(number * 1.5, grain=1.5, size=(240, 136)) for number in range(COUNT)]
+
+
+class DamageTest(TestCase):
+    folder: Path
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        cls.folder = Path(folder.name)
+        planes = drawn()
+        cls.files = {name: write(cls.folder / name, planes, coding) for name, coding in (INTER | INTRA).items()}
+
+    def inspected(self, path: Path) -> tuple[Inspection, PacketSeries]:
+        series_path = self.folder / "series.npz"
+        found = inspect(Source.at(str(path)), series_path=series_path).inspection
+        return found, load_series(series_path)
+
+    def test_whole_files_are_silent_at_once_and_in_segments(self) -> None:
+        for name, path in self.files.items():
+            found, series = self.inspected(path)
+            self.assertEqual(found.best("content.unreadable"), (), name)
+            presented = series.presented_pts()
+            entries = np.unique(np.searchsorted(presented, series.pts[series.random_access])).tolist()
+            bounds = sorted({0, *entries[1:5], len(series)})
+            for first, end in pairwise(bounds):
+                segment = Segment(first, end)
+                scan = scan_pictures(Source.at(str(path)), series, segment, full=False)
+                self.assertEqual((scan.damaged, scan.missing), ([], []), (name, segment))
+
+    def test_what_a_decoder_complains_of_is_told(self) -> None:
+        generator = random.Random(11)
+        changed = 0
+        for name, path in self.files.items():
+            good, _ = decoded(path)
+            for _ in range(6):
+                damaged = self.folder / f"damaged{path.suffix}"
+                damaged.write_bytes(damage(path.read_bytes(), generator))
+                pictures, complaints = decoded(damaged)
+                if pictures == good or not complaints:
+                    continue
+                changed += 1
+                try:
+                    told = self.inspected(damaged)[0].best("content.unreadable")
+                except UnreadableFile:
+                    continue
+                self.assertTrue(told, name)
+        self.assertGreater(changed, 15)
+
+    def test_the_picture_is_named_and_how_far_the_damage_may_go(self) -> None:
+        path = self.files["mpeg4"]
+        _, series = self.inspected(path)
+        presented = series.presented_pts().tolist()
+        with av.open(str(path)) as container:
+            packets = [one for one in container.demux(video=0) if one.size and one.pts is not None]
+        made_up = 0
+        for packet in packets[2:40:5]:
+            data = bytearray(path.read_bytes())
+            at = (packet.pos or 0) + packet.size * 2 // 3
+            data[at : at + 6] = bytes(6)
+            damaged = self.folder / "named.avi"
+            damaged.write_bytes(data)
+            told = self.inspected(damaged)[0].best("content.unreadable")
+            if not told:
+                continue  # nothing that this decoder could notice
+            number = presented.index(packet.pts)
+            self.assertEqual(told[0].start, number)
+            if told[0].detail:
+                made_up += 1
+                self.assertIn("the decoder made up what it could not read", told[0].detail)
+        self.assertGreater(made_up, 2)
+
+    def test_damage_is_kept_in_parts_and_joined(self) -> None:
+        one, other = PictureScan.begin(0), PictureScan.begin(0)
+        one.damaged = [3, 4]
+        one.save(self.folder / "part.npz")
+        self.assertEqual(PictureScan.load(self.folder / "part.npz").damaged, [3, 4])
+        other.join(one)
+        self.assertEqual(other.damaged, [3, 4])
+
+    def test_listening_leaves_the_library_as_it_was(self) -> None:
+        before = logging.get_level(), logging.get_skip_repeated()
+        with listening() as listener:
+            for _ in range(2):
+                logging.log(logging.ERROR, "h264", "error while decoding")
+            logging.log(logging.ERROR, "h264", "mmco: unref short failure")
+            logging.log(logging.INFO, "h264", "all is well")
+            self.assertEqual(listener.complaints(earlier=True), ["error while decoding"] * 2)
+            logging.log(logging.ERROR, "h264", "mmco: unref short failure")
+            self.assertEqual(len(listener.complaints()), 1)
+            logging.log(logging.ERROR, "h264", "of before")
+            listener.forget()
+            self.assertEqual(listener.complaints(), [])
+        self.assertEqual((logging.get_level(), logging.get_skip_repeated()), before)
+
+
+def damage(data: bytes, generator: random.Random) -> bytes:
+    """Change some bytes away from the headers."""
+    changed = bytearray(data)
+    at = generator.randrange(len(data) // 10, len(data) * 9 // 10)
+    way = generator.randrange(3)
+    if way == 0:
+        changed[at] ^= 1 << generator.randrange(8)
+    elif way == 1:
+        changed[at : at + 16] = bytes(16)
+    else:
+        other = generator.randrange(len(data) // 10, len(data) * 9 // 10)
+        changed[at : at + 256], changed[other : other + 256] = changed[other : other + 256], changed[at : at + 256]
+    return bytes(changed[: len(data)])
+
+
+def decoded(path: Path) -> tuple[list[bytes], int]:
+    """Pictures by a bare decode as digests, and how often the decoder complains of a picture."""
+    pictures, complaints = [], 0
+    try:
+        with listening() as listener, av.open(str(path)) as container:
+            stream = container.streams.video[0]
+            stream.codec_context.thread_count = 1
+            for packet in container.demux(stream):
+                listener.forget()
+                try:
+                    for frame in packet.decode():
+                        pictures.append(hashlib.sha256(b"".join(bytes(plane) for plane in frame.planes)).digest())
+                        complaints += frame.is_corrupt
+                except av.FFmpegError:
+                    complaints += 1
+                complaints += len(listener.complaints())
+    except av.FFmpegError:
+        complaints += 1
+    return pictures, complaints
