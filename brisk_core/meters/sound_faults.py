@@ -15,7 +15,7 @@ SILENCE_DBFS = -60.0
 SILENCE_S = 1.0  #: default length from which silence is reported
 _NOTHING = fine_level(-90.0)
 _SOUND = fine_level(-50.0)
-_DROP = 60  # fine levels (30 dB) that sound falls by at once
+_DROP = 60  # fine levels (30 dB) that sound falls by at least
 _STEPS_A_SECOND = HOPS * FINE
 _LONGEST_DROPOUT = _STEPS_A_SECOND  # one second
 _NEAR = 4  # fine steps (20 ms) before and after a dropout in which there must be sound
@@ -84,22 +84,60 @@ def _silence(loudest: NDArray[np.uint8]) -> Times:
 
 
 def _dropouts(rows: NDArray[Any]) -> Times:
-    """Stretches under a second in which a channel is gone at once and comes back at once."""
-    found: set[tuple[float, float]] = set()
+    """Stretches under a second in which a channel is gone at once and comes back at once.
+
+    Coders smear the edges over a part of their frame, and what they leave is not nothing: it counts as gone when it
+    lies far under the sound on both sides and under whatever else is quiet in the seconds around.
+    """
+    found: list[tuple[int, int]] = []
     for channel in range(rows["fine"].shape[1] if len(rows) else 0):
         levels = rows["fine"][:, channel].reshape(-1).astype(np.int64)
-        for start, end in runs(levels <= _NOTHING):
-            if end - start >= _LONGEST_DROPOUT or start < _NEAR or end + _NEAR > len(levels):
-                continue
-            before, after = int(levels[start - 1]), int(levels[end])
-            edges = int(levels[start - _NEAR : start].max()), int(levels[end : end + _NEAR].max())
-            abrupt = min(max(before, edges[0]), max(after, edges[1])) - _NOTHING >= _DROP
-            steady = before >= edges[0] - _FADE and after >= edges[1] - _FADE
-            if abrupt and steady and min(edges) >= _SOUND:
-                found.add((start / _STEPS_A_SECOND, end / _STEPS_A_SECOND))
-    return tuple(sorted(found))
+        found += [
+            (start, end)
+            for start, end in runs(levels <= _GONE)
+            if end - start < _LONGEST_DROPOUT
+            and _is_gone_at_once(levels, start, end)
+            and _is_unusual(levels, start, end)
+        ]
+    joined: list[tuple[int, int]] = []
+    for start, end in sorted(found):  # channels go together
+        if joined and start < joined[-1][1]:
+            joined[-1] = joined[-1][0], max(joined[-1][1], end)
+        else:
+            joined.append((start, end))
+    return tuple((start / _STEPS_A_SECOND, end / _STEPS_A_SECOND) for start, end in joined)
 
 
+def _is_gone_at_once(levels: NDArray[np.int64], start: int, end: int) -> bool:
+    """Does sound stop and begin again within the smear of a coder, and is what is left far under it?"""
+    if start < _NEAR or end + _NEAR > len(levels):
+        return False
+    before, after = levels[max(start - _SMEAR - _NEAR, 0) : start], levels[end : end + _SMEAR + _NEAR]
+    edges = int(before.max()), int(after.max())
+    if min(edges) < _SOUND or min(edges) - float(np.median(levels[start:end])) < _DROP:
+        return False
+    last, first = int(before[-_SMEAR:].max()), int(after[:_SMEAR].max())
+    fall = last - int(levels[start : start + _STEP].min())
+    rise = first - int(levels[max(end - _STEP, start) : end].min())
+    return last >= edges[0] - _FADE and first >= edges[1] - _FADE and min(fall, rise) >= _STEEP
+
+
+def _is_unusual(levels: NDArray[np.int64], start: int, end: int) -> bool:
+    """Is there nothing left, or less than in the other quiet moments around, such as between two words?"""
+    inside = float(np.median(levels[start:end]))
+    if inside <= _NOTHING:
+        return True
+    if end - start < _SHORTEST_LEFT:
+        return False
+    around = np.concatenate([levels[max(start - _AROUND, 0) : start], levels[end : end + _AROUND]])
+    return bool(inside <= np.percentile(around, _QUIETEST) - _UNDER)
+
+
+_GONE = fine_level(-45.0)  # what a low bit rate leaves of nothing in the first hundredths of a second
+_SHORTEST_LEFT = 2  # fine steps (10 ms) that coders leave of 20 ms between smeared edges
+_STEP, _STEEP = 3, 50  # fine steps inside it, in which the level has fallen by so many fine levels (25 dB)
+_SMEAR = 4  # fine steps (20 ms) over which a coder spreads an edge
+_AROUND, _QUIETEST, _UNDER = 15 * _STEPS_A_SECOND, 5, 12  # fine steps, percent, fine levels (6 dB)
 _FADE = 40  # fine levels (20 dB) that the last step may lie below those just before it: more is a fade
 
 

@@ -53,6 +53,13 @@ class _Track:
             for start, end in spans[:_MOST_SPANS]
         )
 
+    def lost(self) -> tuple[TimeSpan, ...]:
+        """Places that could not be decoded right, on the clock of the picture."""
+        shift = self.start - float(self.scan.start)
+        return tuple(
+            TimeSpan(start=round(start + shift, 4), end=round(end + shift, 4)) for start, end in self.scan.unreadable
+        )
+
 
 def observe_sounds(
     builder: FactsBuilder, scans: Sequence[TrackScan], picture_start: Fraction
@@ -63,7 +70,12 @@ def observe_sounds(
     """
     tracks = [_Track(scan, picture_start) for scan in scans]
     unmeasured = next(
-        (track.scan.says or "the track could not be decoded" for track in tracks if track.faults is None), ""
+        (
+            track.scan.says or "the track could not be decoded"
+            for track in tracks
+            if track.faults is None or track.scan.says
+        ),
+        "",
     )
     if unmeasured:
         builder.unread_missing(Stage.SAMPLES, unmeasured)
@@ -106,6 +118,7 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
     faults = [track.faults for track in tracks if track.faults]
     for id_, name in (("clipping", "clipping"), ("silence", "silence"), ("dropout", "dropouts"), ("click", "clicks")):
         builder.observed(f"sound.{id_}", tuple(track.times(getattr(track.faults, name)) for track in tracks))
+    builder.observed("sound.unreadable", tuple(track.lost() for track in tracks))
     builder.observed("sound.phase", tuple(one.phase for one in faults))
     builder.observed("sound.dc_offset", tuple(max(one.dc_offset, key=abs, default=0.0) for one in faults))
     builder.observed("sound.same_channels", tuple(one.same_channels for one in faults))

@@ -14,6 +14,12 @@ _OF_EARLIER = ("unref short failure", "co located POCs", "reference picture miss
 _alone = threading.Lock()  # the library has one list of messages for a process
 
 
+def prepare(decoder: Any) -> None:
+    """Have a decoder check the sums that the stream carries, in one thread: what several say cannot be told apart."""
+    decoder.thread_count = 1
+    decoder.options = {**decoder.options, "err_detect": "crccheck"}
+
+
 class Listener:
     """Collects the complaints of decoders while packets are decoded, one packet at a time.
 

@@ -25,7 +25,7 @@ from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.spectrum import DetailMeter
 from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
-from brisk_core.scan.listening import Listener, listening
+from brisk_core.scan.listening import Listener, listening, prepare
 from brisk_core.scan.segments import Segment, random_access_of
 
 Progress = Callable[[int, int], None]  #: pictures done, pictures in all
@@ -173,7 +173,7 @@ def _frames(
         stream = container.streams.video[0]
         if stream.codec_context is None:
             raise UnreadableFile("the library knows no decoder for the pictures")
-        stream.codec_context.thread_count = 1  # what several say cannot be told apart by packets
+        prepare(stream.codec_context)
         for seconds in _EARLIER if segment.first else (None,):
             if seconds is None:
                 if segment.first:

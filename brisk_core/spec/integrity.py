@@ -113,6 +113,14 @@ INTEGRITY: tuple[Line, ...] = (
         "Export the sound as one unbroken track.",
     ),
     _line(
+        "sound-unreadable",
+        *_absent("sound.unreadable"),
+        "All sound decodes",
+        Weight.MUST,
+        "",  # as for the characteristic
+        "",
+    ),
+    _line(
         "sound-start",
         *_about("timing.sound_offset", _SOUND_TOLERANCE),
         "Sound starts with the picture",

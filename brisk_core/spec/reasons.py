@@ -248,6 +248,10 @@ _REASONS: dict[str, Reason] = {
     "sound.dropout": Reason(
         "A dropout in the sound is heard as a stumble.", "Mix that place again; look for a missing or muted clip."
     ),
+    "sound.unreadable": Reason(
+        "Sound that cannot be decoded is a gap, a crackle or noise at the listener.",
+        "Copy the file again; if it stays so, export its sound again.",
+    ),
     "sound.click": Reason("A click startles.", "Put a short fade on the cut under it."),
     "sound.phase": Reason(
         "Two channels that work against each other vanish when they are added for one loudspeaker.",

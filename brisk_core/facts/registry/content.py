@@ -173,7 +173,7 @@ CONTENT = (
         Group.PICTURE,
         Kind.SPANS,
         "O",
-        "Pictures that could not be decoded.",
+        "Pictures that could not be decoded, or of which the decoder made up what it could not read.",
         stage=Stage.PICTURES,
     ),
     define(

@@ -174,6 +174,16 @@ SOUND_AND_TEXT = (
         stage=Stage.SAMPLES,
     ),
     define(
+        "sound.unreadable",
+        "Unreadable sound",
+        Group.SOUND,
+        Kind.TIMES,
+        "O",
+        "Places where the sound could not be decoded, or the decoder made up what it could not read, in seconds.",
+        per_track=True,
+        stage=Stage.SAMPLES,
+    ),
+    define(
         "sound.click",
         "Clicks",
         Group.SOUND,

@@ -171,6 +171,28 @@ class FaultsTest(TestCase):
         found = self.faults(sound)
         self.assertEqual((found.dropouts, len(found.silence)), ((), 1))
 
+    def test_short_closures_of_speech_are_no_dropouts(self) -> None:
+        """Words over a room: vowels that stop at once for a consonant, down to the room and never under it."""
+        random = np.random.default_rng(7)
+        count = RATE * 12
+        room = random.normal(0, 10 ** (-62 / 20), (2, count))
+        envelope = np.zeros(count)
+        at = 0
+        while at < count:
+            length, pause = int(random.uniform(0.08, 0.3) * RATE), int(random.uniform(0.03, 0.25) * RATE)
+            envelope[at : at + length] = random.uniform(0.3, 1.0)
+            at += length + pause
+        envelope = np.convolve(envelope, np.ones(240) / 240, "same")  # 5 ms
+        voice = np.sin(2 * np.pi * 150 * np.arange(count) / RATE) * envelope * 10 ** (-16 / 20)
+        sound = np.asarray(room + voice, np.float32)
+        self.assertEqual(self.faults(sound).dropouts, ())
+        spoilt = sound.copy()
+        place = next(at for at in range(4 * RATE, count, 100) if (envelope[at - 2000 : at + 6000] > 0.25).all())
+        spoilt[:, place : place + 2880] = 0  # 60 ms inside a vowel
+        found = self.faults(spoilt).dropouts
+        self.assertEqual(len(found), 1)
+        self.assertAlmostEqual(found[0][0], place / RATE, delta=0.011)
+
     def test_clicks_to_the_sample(self) -> None:
         sound = tone(-20, 6, 440)
         sound[1, 150_000] += 0.3
