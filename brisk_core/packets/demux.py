@@ -84,8 +84,9 @@ class SoundTotals:
         patience = round(_SOUND_PATIENCE / self.time_base)
         found = [(ends[at], pts[at]) for at in np.flatnonzero(pts > ends + patience)]
         if self.framed and (lengths > 0).any():
-            # Some wrappers stretch the packet before a gap up to the next one; frames of sound are all of one length.
-            self._usual = min(int(lengths[lengths > 0].min()), self._usual or int(lengths.max()))
+            # Some wrappers stretch the packet before a gap up to the next one; frames of sound are all of one length,
+            # but for the last one, which ends where the sound does.
+            self._usual = self._usual or int(np.median(lengths[lengths > 0]))
             stretched = np.flatnonzero(lengths > 2 * self._usual + patience)
             found += [(pts[at] + self._usual, pts[at] + lengths[at]) for at in stretched]
         for start, end in sorted(found)[: _MOST_GAPS - len(self.gaps)]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, BinaryIO
@@ -15,7 +16,15 @@ from brisk_core.reading import library
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.source import Source
 from brisk_core.reading.streams.picture_headers import CodedPicture, demuxed_codec
-from brisk_core.reading.streams.sound_headers import SoundHeader, first_sound_header, parse_aac, parse_descriptor
+from brisk_core.reading.streams.sound_headers import (
+    AacConfiguration,
+    SoundHeader,
+    channels_of_dac3,
+    channels_of_dec3,
+    first_sound_header,
+    parse_aac,
+    parse_descriptor,
+)
 from brisk_core.reading.wrappers import matroska, mxf, program_stream, riff, signatures, transport
 from brisk_core.reading.wrappers.movie import Movie, MovieTrack, looks_like_movie, read_movie, read_timecode
 from brisk_core.reading.wrappers.mxf_metadata import declare_from_metadata, read_metadata, sound_rows
@@ -241,9 +250,28 @@ def _entry_sound(track: MovieTrack) -> dict[str, Any]:
                 facts["aac"] = parse_aac(descriptor.specific)
             except BitsEnded:
                 facts["aac"] = None
+    own = _channels_in_box(entry.boxes, facts.get("aac"))
+    if own and facts["channels"] == _TEMPLATE_CHANNELS:
+        facts["channels"] = own
     if facts["codec"] == "pcm":
         facts["bit_depth"] = _ENTRY_BITS.get(entry.code, entry.sample_bits)
     return facts
+
+
+#: What a sound entry says whatever its sound has, where the codec's own box is to be read (ISO/IEC 14496-12, 12.2.3).
+_TEMPLATE_CHANNELS = 2
+
+
+def _channels_in_box(boxes: Mapping[str, bytes], aac: AacConfiguration | None) -> int | None:
+    """Return the channels by the codec's own box in a sound entry, ``None`` where it has none that tells."""
+    if aac is not None:
+        return aac.channels
+    try:
+        if "dac3" in boxes:
+            return channels_of_dac3(boxes["dac3"])
+        return channels_of_dec3(boxes["dec3"]) if "dec3" in boxes else None
+    except BitsEnded:
+        return None
 
 
 def _read_sound(

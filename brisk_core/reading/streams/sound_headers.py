@@ -157,6 +157,28 @@ def parse_ac3(data: bytes) -> SoundHeader:
     )
 
 
+def channels_of_dac3(box: bytes) -> int:
+    """Return the channels by an AC3SpecificBox (ETSI TS 102 366, F.4); raises ``BitsEnded``."""
+    reader = BitReader(box)
+    reader.skip(2 + 5 + 3)
+    mode = reader.bits(3)
+    return _AC3_MODES[mode][0] + reader.flag()
+
+
+def channels_of_dec3(box: bytes) -> int | None:
+    """Return the channels by an EC3SpecificBox (ETSI TS 102 366, F.6), ``None`` where dependent substreams add to them;
+    raises ``BitsEnded``.
+    """
+    reader = BitReader(box)
+    reader.skip(13)
+    if reader.bits(3):  # a second programme
+        return None
+    reader.skip(2 + 5 + 1 + 1 + 3)
+    mode, lfe = reader.bits(3), reader.flag()
+    reader.skip(3)
+    return None if reader.bits(4) else _AC3_MODES[mode][0] + lfe
+
+
 #: ISO/IEC 11172-3, 2.4.2.3: kb/s by (layer, index); MPEG-2's lower rates are in 13818-3.
 _LAYER_RATES = {
     (1, 3): (32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320),

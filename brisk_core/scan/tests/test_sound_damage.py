@@ -144,3 +144,26 @@ class SoundDamageTest(TestCase):
         found = self.inspected(path)
         self.assertIsNone(found.best("sound.loudness"))
         self.assertIn("the sound changes to 6 channels", found.unread["sound.loudness"])
+
+
+class ChannelsTest(TestCase):
+    def test_the_codecs_own_box_counts_where_the_wrapper_has_its_template(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for codec in ("ac3", "eac3", "aac"):
+                for layout, channels in (("5.1", 6), ("stereo", 2)):
+                    path = Path(folder) / f"{codec}-{channels}.mp4"
+                    with av.open(str(path), "w") as container:
+                        track: Any = container.add_stream(codec, rate=RATE)
+                        track.layout = layout
+                        size = 1536
+                        random = np.random.default_rng(4)
+                        for number in range(20):
+                            noise = random.normal(0, 0.1, (channels, size)).astype(np.float32)
+                            frame = av.AudioFrame.from_ndarray(noise, format="fltp", layout=layout)
+                            frame.sample_rate, frame.pts, frame.time_base = RATE, number * size, Fraction(1, RATE)
+                            container.mux(track.encode(frame))
+                        container.mux(track.encode(None))
+                    found = inspect(Source.at(str(path))).inspection
+                    said = found.facts["sound.channels"]
+                    self.assertEqual((said.declared, said.coded), ((channels,), (channels,)), (codec, layout))
+                    self.assertEqual(found.best("file.contradictions"), (), (codec, layout))
