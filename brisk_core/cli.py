@@ -86,17 +86,31 @@ def main(arguments: Sequence[str] | None = None) -> int:
         options = _parser().parse_args(words)
         return {"inspect": _inspect, "check": _check, "stems": _stems}[options.verb](options)
     except _Refusal as refusal:
-        sys.stderr.write(f"brisk-sentry: {' '.join(str(refusal).split())}\n")
+        sys.stderr.write(f"brisk-sentry: {_printable(' '.join(str(refusal).split()))}\n")
         if "--json" in words:
-            print(json.dumps({"error": str(refusal)}))
+            _say_json({"error": str(refusal)})
         return refusal.status
     except BrokenPipeError:
         return NO_FAIL
 
 
+def _printable(text: str) -> str:
+    """Return a text without the signs that steer a terminal: what a stranger's file says is only ever shown."""
+    return "".join(sign if sign.isprintable() or sign == "\n" else "\N{REPLACEMENT CHARACTER}" for sign in text)
+
+
+def _say(text: str) -> None:
+    print(_printable(text))
+
+
+def _say_json(document: dict[str, Any]) -> None:
+    text = json.dumps(document, indent=2, ensure_ascii=False)
+    print("".join(sign if sign.isprintable() or sign == "\n" else json.dumps(sign)[1:-1] for sign in text))
+
+
 def _read(file: str, depth: Depth, series_path: Path | None = None, scan_path: Path | None = None) -> Inspection:
     try:
-        source = Source.at(file)
+        source = Source.at_path(file)
         request = requests.Inspect(
             url=source.url,
             name=source.name,
@@ -113,7 +127,7 @@ def _read(file: str, depth: Depth, series_path: Path | None = None, scan_path: P
 def _inspect(options: argparse.Namespace) -> int:
     inspection = _read(options.file, Depth(options.depth))
     if options.json:
-        print(json.dumps(inspection_to_json(inspection), indent=2, ensure_ascii=False))
+        _say_json(inspection_to_json(inspection))
         return NO_FAIL
     for id_, witnessed in inspection.facts.items():
         row = REGISTRY[id_]
@@ -122,7 +136,7 @@ def _inspect(options: argparse.Namespace) -> int:
             for value in (witnessed.of(witness) for witness in Witness)
         ]
         if any(text != "–" for text in said):
-            print(f"{id_:32} {said[0]:28} {said[1]:28} {said[2]}")
+            _say(f"{id_:32} {said[0]:28} {said[1]:28} {said[2]}")
     return NO_FAIL
 
 
@@ -176,7 +190,7 @@ def _check(options: argparse.Namespace) -> int:
         captioned = _captions_of(options, inspection, folder)
     check = judge(spec, inspection, timeline=timeline, part=part, series=series, master=master, captioned=captioned)
     if options.json:
-        print(json.dumps(check_to_json(check, inspection), indent=2, ensure_ascii=False))
+        _say_json(check_to_json(check, inspection))
     else:
         _print_check(check)
     return A_FAIL if check.counts[Outcome.FAIL.value] else NO_FAIL
@@ -187,10 +201,10 @@ def _captions_of(options: argparse.Namespace, inspection: Inspection, folder: Pa
     read = []
     for name in options.captions:
         try:
-            read.append(sandbox.run(requests.Captions(url=Source.at(name).url)))
+            read.append(sandbox.run(requests.Captions(url=Source.at_path(name).url)))
         except (UnreadableFile, CaptionsRefused) as error:
             raise _Refusal(UNREADABLE, str(error)) from error
-    url, scan_path = Source.at(options.file).url, folder / "file.scan.npz"
+    url, scan_path = Source.at_path(options.file).url, folder / "file.scan.npz"
     if inspection[keys.TEXT_CAPTIONS]:
         read += sandbox.run(requests.Embedded(url=url))
     rate = inspection[keys.PICTURE_FRAME_RATE]
@@ -220,7 +234,7 @@ def _against_master(
     rate, frames = master[keys.PICTURE_FRAME_RATE], master[keys.PICTURE_FRAME_COUNT]
     sides = {
         name: requests.Side(
-            url=Source.at(url).url,
+            url=Source.at_path(url).url,
             document=inspection_to_json(known),
             series_path=str(folder / f"{name}.series.npz"),
             scan_path=str(folder / f"{name}.scan.npz"),
@@ -247,11 +261,11 @@ def _stems(options: argparse.Namespace) -> int:
     except UnreadableFile as error:
         raise _Refusal(UNREADABLE, str(error)) from error
     if options.json:
-        print(json.dumps(found, indent=2, ensure_ascii=False))
+        _say_json(found)
     else:
-        print(f"{'pass' if found['right'] else 'fail'}: {found['found']}, asked {found['required']}")
+        _say(f"{'pass' if found['right'] else 'fail'}: {found['found']}, asked {found['required']}")
         for says in found["says"]:
-            print(says)
+            _say(says)
     return NO_FAIL if found["right"] else A_FAIL
 
 
@@ -261,17 +275,17 @@ def _sound_of(name: str) -> requests.Sound:
     if mark and track.isdigit() and not Path(name).exists():
         if track == "0":
             raise _Refusal(WRONG_USE, f"met {name!r}; tracks count from 1")
-        return requests.Sound(url=Source.at(path).url, name=name, track=int(track) - 1)
-    return requests.Sound(url=Source.at(name).url, name=Path(name).name)
+        return requests.Sound(url=Source.at_path(path).url, name=name, track=int(track) - 1)
+    return requests.Sound(url=Source.at_path(name).url, name=Path(name).name)
 
 
 def _print_check(check: Check) -> None:
     counts = ", ".join(f"{count} {outcome}" for outcome, count in check.counts.items() if count)
-    print(f"{check.spec.name}: {check.verdict.value} ({counts})")
+    _say(f"{check.spec.name}: {check.verdict.value} ({counts})")
     for finding in check.findings:
-        print(f"{finding.outcome.value:13} {finding.line.label:28} asked {finding.required:24} found {finding.found}")
+        _say(f"{finding.outcome.value:13} {finding.line.label:28} asked {finding.required:24} found {finding.found}")
         if finding.outcome in (Outcome.FAIL, Outcome.CAUTION):
-            print(f"{'':13} {finding.says}\n{'':13} {finding.remedy}")
+            _say(f"{'':13} {finding.says}\n{'':13} {finding.remedy}")
 
 
 if __name__ == "__main__":

@@ -1,7 +1,12 @@
-"""Where the bytes of a file come from: a local path, or anything fsspec reaches by ranges."""
+"""Where the bytes of a file come from: a local path, or anything fsspec reaches by ranges.
+
+A whole local path is a path whatever its name looks like; only a storage root can name another place.
+"""
 
 from __future__ import annotations
 
+import os
+import stat
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 from typing import BinaryIO, cast
@@ -22,22 +27,37 @@ class Source:
     @classmethod
     def at(cls, url: str, name: str | None = None) -> Source:
         """Return the source at a path or URL; raises ``UnreadableFile`` when there is no file."""
-        filesystem, path = fsspec.url_to_fs(url)
+        if url.startswith("/"):
+            return cls.at_path(url, name)
         try:
+            filesystem, path = fsspec.url_to_fs(url)
             info = filesystem.info(path)
-        except OSError as error:
-            raise UnreadableFile(f"cannot open {url}: {error.strerror or error}") from error
+        except (OSError, ValueError, ImportError, TypeError) as error:
+            raise UnreadableFile(f"cannot open {url}: {getattr(error, 'strerror', '') or error}") from error
+        if "file" in filesystem.protocol:
+            return cls.at_path(path, name)
         if info["type"] != "file":
             raise UnreadableFile(f"{url} is a {info['type']}; expected a file")
+        return cls(url=url, name=name or PurePosixPath(path).name, size=int(info["size"]))
+
+    @classmethod
+    def at_path(cls, path: str, name: str | None = None) -> Source:
+        """Return the source at a path of this machine; raises ``UnreadableFile`` when there is no file."""
         # Children that read for us stand in another folder, so a path must not depend on it.
-        whole = path if "file" in filesystem.protocol else url
-        return cls(url=whole, name=name or PurePosixPath(path).name, size=int(info["size"]))
+        whole = Path(os.path.abspath(path))
+        try:
+            found = os.stat(whole)
+        except (OSError, ValueError) as error:
+            raise UnreadableFile(f"cannot open {path}: {getattr(error, 'strerror', '') or error}") from error
+        if not stat.S_ISREG(found.st_mode):
+            what = "directory" if stat.S_ISDIR(found.st_mode) else "device or a pipe"
+            raise UnreadableFile(f"{path} is a {what}; expected a file")
+        return cls(url=whole, name=name or os.path.basename(whole), size=found.st_size)
 
     @property
     def local_path(self) -> str | None:
         """The path on this machine, ``None`` when the bytes come from elsewhere."""
-        filesystem, path = fsspec.url_to_fs(self.url)
-        return path if "file" in filesystem.protocol else None
+        return self.url if self.url.startswith("/") else None
 
     def open(self) -> BinaryIO:
         """Open the file for reading by ranges; raises ``UnreadableFile``."""

@@ -119,6 +119,40 @@ class CommandTest(TestCase):
             self.assertEqual(json.loads(out), {"error": "this is no media file that is known: it starts with 'hello'"})
             self.assertEqual(err, "brisk-sentry: this is no media file that is known: it starts with 'hello'\n")
 
+    def test_a_name_is_never_an_address(self) -> None:
+        whole = (self.folder / "a.mp4").read_bytes()
+        with contextlib.chdir(self.folder):
+            for name in ("take::2.mp4", "http:a.mp4", "file:b.mp4", "memory:::c.mp4", "take*[1]?.mp4", "~d.mp4"):
+                Path(name).write_bytes(whole)
+                out = io.StringIO()
+                with contextlib.redirect_stdout(out):
+                    status = main(["inspect", name, "--depth", "headers", "--json"])
+                self.assertEqual((status, json.loads(out.getvalue())["file"]["name"]), (0, name))
+            for name in (
+                "http://127.0.0.1:1/a.mp4",
+                "file:///a.mp4",
+                "s3://a/b.mp4",
+                "zip://a.mp4::a.zip",
+                "github://a",
+            ):
+                out, err = io.StringIO(), io.StringIO()
+                with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+                    self.assertEqual(main(["inspect", name, "--depth", "headers"]), 3, name)
+                self.assertIn(f"cannot open {name}: No such file or directory", err.getvalue())
+
+    def test_what_steers_a_terminal_is_not_printed(self) -> None:
+        name = "a\x1b[31m\x9b2J\u202e\U000e0041.mp4"
+        (self.folder / name).write_bytes((self.folder / "a.mp4").read_bytes())
+        (self.folder / f"bad{name}").write_text("hello")
+        for words in (("inspect", name), ("inspect", name, "--json"), ("check", name, "--spec", "spec.yaml", "--json")):
+            status, out, err = self.run_command(*words)
+            self.assertIn(status, (0, 1))
+            self.assertTrue(all(sign.isprintable() or sign == "\n" for sign in out + err))
+            if "--json" in words:
+                self.assertEqual(json.loads(out)["file"]["name"], name)
+        _, out, err = self.run_command("inspect", f"no{name}", "--json")
+        self.assertTrue(all(sign.isprintable() or sign == "\n" for sign in out + err))
+
     def test_wrong_use(self) -> None:
         for words, says in (
             ((), "the following arguments are required: verb"),

@@ -55,7 +55,9 @@ class StemsTest(BrowserTestCase):
         self.work()
         self.enter()
         waiting: list[Route] = []
-        self.page.route(re.compile(r"/ui/alpine"), lambda route: waiting.append(route))  # a function of its own is needed
+        self.page.route(
+            re.compile(r"/ui/alpine"), lambda route: waiting.append(route)
+        )  # a function of its own is needed
         mix = register(self.root, "mix.mp4", by=None)
         self.page.goto(f"{self.live_server_url}/files/{mix.pk}/stems/", wait_until="commit")
         self.page.get_by_label("Filter sounds").fill("voi")

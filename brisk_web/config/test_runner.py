@@ -39,8 +39,25 @@ class _Clock:
             os.close(descriptor)
 
 
+def _that_travels(error: Any) -> Any:
+    """Return what went wrong in a form that another process can read: errors of libraries may not be made anew there,
+    and then the whole run would wait for ever.
+    """
+    kind, value, trace = error
+    if kind.__module__ in ("builtins", "unittest.case"):
+        return error
+    return RuntimeError, RuntimeError(f"{kind.__module__}.{kind.__name__}: {value}").with_traceback(trace), trace
+
+
 class _RemoteResult(_Clock, RemoteTestResult):
-    pass
+    def addError(self, test: Any, err: Any) -> None:
+        super().addError(test, _that_travels(err))
+
+    def addFailure(self, test: Any, err: Any) -> None:
+        super().addFailure(test, _that_travels(err))
+
+    def addSubTest(self, test: Any, subtest: Any, err: Any) -> None:
+        super().addSubTest(test, subtest, _that_travels(err) if err else err)
 
 
 class _RemoteRunner(RemoteTestRunner):

@@ -1,12 +1,16 @@
 import configparser
+import pickle
+import sys
 from io import StringIO
 from unittest import mock
 
+import av
 from django.conf import settings
 from django.core.management import call_command
 from django.db import OperationalError
 from django.test import SimpleTestCase, TestCase
 
+from brisk_web.config.test_runner import _that_travels
 from brisk_web.testing import HouseMixin
 from brisk_web.work.kernel import KINDS
 from brisk_web.work.tasks import QUEUE
@@ -69,3 +73,15 @@ class AwayTest(HouseMixin, TestCase):
     def test_the_house_tells_since_when_the_database_runs(self) -> None:
         self.sign_in()
         self.assertContains(self.client.get("/house/"), "runs since")
+
+
+class ErrorsTravelTest(TestCase):
+    def test_an_error_of_a_library_reaches_the_process_that_counts(self) -> None:
+        for error in (av.error.MemoryError(12, "no room", "a.mp4"), OSError("a"), ValueError("b")):
+            try:
+                raise error
+            except Exception:
+                kind, value, _ = _that_travels(sys.exc_info())
+            again = pickle.loads(pickle.dumps(value))  # noqa: S301 - our own
+            self.assertEqual(type(again), kind)
+            self.assertIn(str(error), str(again))
