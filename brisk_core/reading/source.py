@@ -44,7 +44,7 @@ class Source:
     def at_path(cls, path: str, name: str | None = None) -> Source:
         """Return the source at a path of this machine; raises ``UnreadableFile`` when there is no file."""
         # Children that read for us stand in another folder, so a path must not depend on it.
-        whole = Path(os.path.abspath(path))
+        whole = os.path.abspath(path)
         try:
             found = os.stat(whole)
         except (OSError, ValueError) as error:
