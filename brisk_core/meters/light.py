@@ -17,7 +17,6 @@ _DARK = 24  # mean 8-bit steps above black below which the percentile matters
 _NEARLY_BLACK = 16  # 8-bit steps above black below which every sample is counted, not only the bands'
 _PERCENTILE = 0.999
 BLACK_LIMIT = 4  #: 8-bit steps above black under which a picture counts as black
-_BLACK_FRAMES = 2  # pictures from which black is reported
 
 _ACROSS, _DOWN = 12, 7  # cells in which luminance is followed
 #: The screen of BT.1702: white is 200 cd/m², light follows the code value by the power 2.4 (ITU-R BT.1886).
@@ -92,8 +91,11 @@ def _red(now: Picture, level: NDArray[np.float32]) -> NDArray[np.uint8]:
 
 
 def find_black(rows: Rows, black: float, limit: float = BLACK_LIMIT) -> tuple[tuple[int, int], ...]:
-    """Return half-open runs of black pictures; ``black`` is the code value of black in 8 bits."""
-    return tuple((start, end) for start, end in runs(rows["high"] <= black + limit) if end - start >= _BLACK_FRAMES)
+    """Return half-open runs of black pictures; ``black`` is the code value of black in 8 bits.
+
+    A single one counts: it is seen as a blink.
+    """
+    return tuple(runs(rows["high"] <= black + limit))
 
 
 def find_flashes(rows: Rows, rate: float) -> tuple[tuple[int, int, str], ...]:

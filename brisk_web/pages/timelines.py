@@ -125,7 +125,7 @@ def timeline_page(request: HttpRequest, timeline_id: int) -> HttpResponse:
     edit = timeline.edit
     deliverables = list(timeline.deliverables.select_related("spec_version__spec"))
     targets = [("timeline", Target.of_timeline(edit))]
-    targets += [(str(one.pk), target_of(one.spec_version.parsed(), one.name)) for one in deliverables]
+    targets += [(str(one.pk), target_of(one.spec_version.parsed(), one.name, edit)) for one in deliverables]
     chosen = request.GET.get("target", "timeline")
     target = dict(targets).get(chosen, targets[0][1])
     known = services.known_sources(edit)

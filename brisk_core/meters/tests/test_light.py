@@ -34,6 +34,12 @@ class BlackTest(TestCase):
             pictures[number] = np.full_like(pictures[0], 16)
         self.assertEqual(find_black(measure([LightMeter()], pictures).rows("light"), 16), ((20, 33),))
 
+    def test_a_single_black_picture_is_named_wherever_it_stands(self) -> None:
+        for at in (0, 7, 19):
+            pictures = [np.full((288, 352), 16 if number == at else 90, np.uint8) for number in range(20)]
+            self.assertEqual(find_black(measure([LightMeter()], pictures).rows("light"), 16), ((at, at + 1),))
+        self.assertEqual(find_black(measure([LightMeter()], pictures[:19]).rows("light"), 16), ())
+
     def test_a_dark_picture_with_a_small_light_is_not_black(self) -> None:
         picture = np.full((288, 352), 17, np.uint8)
         lit = picture.copy()

@@ -4,11 +4,11 @@ from fractions import Fraction
 from typing import Any
 from unittest import TestCase
 
-from brisk_core.edit import Event, FrameRange, Lane, Timeline
+from brisk_core.edit import Event, FrameRange, Lane, Target, Timeline
 from brisk_core.exact import Timecode
 from brisk_core.facts import Depth, FactsBuilder, Inspection, Witness
 from brisk_core.report import check_to_json
-from brisk_core.spec import Check, Finding, bit_rate_limits, judge, parse_spec
+from brisk_core.spec import Check, Finding, bit_rate_limits, judge, parse_spec, target_of
 from brisk_core.spec.rules import RULES
 
 D, C, O = Witness.DECLARED, Witness.CODED, Witness.OBSERVED
@@ -361,6 +361,25 @@ class JsonTest(TestCase):
                 "spans": [],
             },
         )
+
+
+class TargetTest(TestCase):
+    def target(self, **conditions: Any) -> Target:
+        lines = [
+            {"id": name.replace("_", "-"), "characteristic": f"picture.{name}", "condition": condition}
+            for name, condition in conditions.items()
+        ]
+        document = check(RATE, {"present": True}).spec.document
+        return target_of(parse_spec({**document, "lines": lines}), "Wide", TIMELINE)
+
+    def test_what_the_timeline_has_counts_where_it_is_allowed(self) -> None:
+        self.assertEqual(self.target(frame_rate={"one_of": [24, 25, 30]}).rate, 25)
+        self.assertEqual(self.target(frame_rate={"one_of": [24, 30]}).rate, 24)
+        self.assertEqual(self.target(frame_rate={"equals": 50}).rate, 50)
+        self.assertIsNone(self.target(frame_rate={"at_least": 24}).rate)
+        self.assertEqual(self.target(size={"one_of": ["1280×720", "1920×1080"]}).size, (1920, 1080))
+        self.assertEqual(self.target(scan={"one_of": ["mixed", "progressive"]}).scan, None)
+        self.assertEqual(self.target(scan={"equals": "interlaced"}).scan, "interlaced")
 
 
 class LimitTest(TestCase):
