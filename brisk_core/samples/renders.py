@@ -90,7 +90,7 @@ RENDERS: tuple[Recipe, ...] = (
         settings=replace(_WIDE, rate=Fraction(24000, 1001)),
         fault="24000/1001 frames a second in place of 25",
         fails=("frame-rate",),
-        cautions=("timeline-rate", "integrity-sound-gaps"),
+        cautions=("timeline-rate",),
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_WIDE_V02.mp4",
@@ -169,7 +169,7 @@ RENDERS: tuple[Recipe, ...] = (
         settings=replace(_TALL, rate=Fraction(30000, 1001)),
         fault="30000/1001 frames a second in place of 30",
         fails=("frame-rate",),
-        cautions=("timeline-rate", "integrity-sound-gaps"),
+        cautions=("timeline-rate",),
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_PEBBLE_TALL_V03.mp4",
