@@ -118,7 +118,10 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
     faults = [track.faults for track in tracks if track.faults]
     for id_, name in (("clipping", "clipping"), ("silence", "silence"), ("dropout", "dropouts"), ("click", "clicks")):
         builder.observed(f"sound.{id_}", tuple(track.times(getattr(track.faults, name)) for track in tracks))
-    builder.observed("sound.unreadable", tuple(track.lost() for track in tracks))
+    if tracks:
+        builder.observed("sound.unreadable", tuple(track.lost() for track in tracks))
+    else:
+        builder.silent("sound.unreadable")
     builder.observed("sound.phase", tuple(one.phase for one in faults))
     builder.observed("sound.dc_offset", tuple(max(one.dc_offset, key=abs, default=0.0) for one in faults))
     builder.observed("sound.same_channels", tuple(one.same_channels for one in faults))

@@ -34,7 +34,7 @@ CONTRACT = {
     "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness "
     "outside_narrow bars_change cuts unreadable mistakes",
     "sound": "tracks codec sample_rate bit_depth channels layout bitrate start loudness loudness_range short_max momentary_max "
-    "true_peak clipping silence dropout click phase dc_offset same_channels silent_channels programme_loudness mistakes",
+    "true_peak clipping silence unreadable dropout click phase dc_offset same_channels silent_channels programme_loudness mistakes",
     "text": "captions overlap reading_speed out_of_range rate_mismatch line_length chapters gap line_count document encoding "
     "burned_in",
     "edit": "size frame_rate scan pixel_aspect start_timecode sample_rate length cuts shots shape gaps chapters",
