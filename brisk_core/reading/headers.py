@@ -96,6 +96,9 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure
         structure = riff.read_avi(builder, file, size)
     elif wrapper_format == "wav":
         structure = riff.read_wave(builder, file, size)
+    elif signatures.is_bare_sound(head):
+        structure = Structure(format=wrapper_format)
+        builder.silent("wrapper.index_first")
     else:
         start = signatures.printable_start(head)
         raise UnreadableFile(f"this is no media file that is known: it starts with {start}")

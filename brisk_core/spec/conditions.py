@@ -12,9 +12,9 @@ from typing import Any, ClassVar
 
 from brisk_core.edit import Agreement
 from brisk_core.exact import spell_bit_rate, spell_bit_rate_exactly, spell_rate_exactly
-from brisk_core.facts import REGISTRY, Characteristic, Inspection, Kind, Span, spell
+from brisk_core.facts import REGISTRY, Characteristic, Inspection, Kind, Span, Witness, spell
 from brisk_core.packets import fit_buffer
-from brisk_core.spec.line import Condition, Finding, Hearing, Line, Unmet, small, speaker, text_of
+from brisk_core.spec.line import Condition, Finding, Hearing, Line, Unmet, silence, small, speaker, text_of
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.values import rank, rank_found, same
 
@@ -140,6 +140,11 @@ class Present(Condition):
 
     def holds_for(self, value: Any) -> bool:
         return self.holds(value)  # no track at all is an answer as well
+
+    def of_silence(self, line: Line, hearing: Hearing, asked: tuple[Witness, ...]) -> Finding:
+        if self.wanted:
+            return Condition.of_silence(self, line, hearing, asked)
+        return hearing.met(line, self.required(), "none", says=f"As asked: {silence(asked)}.")
 
     def required(self) -> str:
         return "present" if self.wanted else "none"

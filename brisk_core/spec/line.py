@@ -151,10 +151,14 @@ class Condition:
             heard = ", ".join(f"{speaker(row, one)} {text_of(row, value)}" for one, value in held.items())
             return hearing.unheard(line, self.required(), f"{reason}{f' ({heard})' if heard else ''}")
         if not held:
-            return hearing.unheard(line, self.required(), silence(asked))
+            return self.of_silence(line, hearing, asked)
         strongest = next(reversed(held.values()))
         says = f"As asked: {_witness_words(row, held)}."
         return hearing.met(line, self.required(), text_of(row, strongest), says=says)
+
+    def of_silence(self, line: Line, hearing: Hearing, asked: tuple[Witness, ...]) -> Finding:
+        """Return the finding where all witnesses were heard and none has anything to say."""
+        return hearing.unheard(line, self.required(), silence(asked))
 
     def _offending(self, value: Any) -> Any:
         """Return the value of the first track that does not hold, or the value itself; ``None`` for no track at all."""

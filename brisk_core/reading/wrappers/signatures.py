@@ -48,6 +48,20 @@ def format_by_signature(head: bytes, brands: tuple[str, ...], partition: HeaderP
     return "mpeg-ts" if packet_layout(head) else None
 
 
+def is_bare_sound(head: bytes) -> bool:
+    """Is this sound without a wrapper of the list, or Ogg? MPEG sound (ISO/IEC 11172-3, 2.4.1.3, also after ID3 tags),
+    ADTS (14496-3, 1.A.2.2), AC-3 (ATSC A/52, 5.3.1), FLAC (RFC 9639, 6), Ogg (RFC 3533, 6).
+    """
+    if head[:4] in (b"fLaC", b"OggS") or head[:3] == b"ID3" or head[:2] == b"\x0b\x77":
+        return True
+    if len(head) < 4 or head[0] != 0xFF or head[1] & 0xE0 != 0xE0:
+        return False
+    version, layer = head[1] >> 3 & 3, head[1] >> 1 & 3
+    if head[1] & 0xF6 == 0xF0:  # layer 0 is ADTS
+        return head[2] >> 2 & 0xF < 13
+    return version != 1 and layer != 0 and head[2] >> 4 != 15 and head[2] >> 2 & 3 != 3
+
+
 def printable_start(head: bytes) -> str:
     """Return the first bytes for an error sentence: as text where they are text, else in hexadecimal."""
     start = head[:24]

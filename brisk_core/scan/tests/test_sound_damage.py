@@ -11,6 +11,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Inspection, TimeSpan
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
@@ -32,6 +33,20 @@ def heard() -> NDArray[np.float64]:
     )
 
 
+def framed(block: NDArray[np.float64], form: str, at: int) -> av.AudioFrame:
+    """A frame of two channels in the form that a coder wants."""
+    if form.startswith("flt"):
+        values: NDArray[Any] = block.astype(np.float32)
+    elif form.startswith("s32"):
+        values = (block * 0x7FFFFFFF).astype(np.int32)
+    else:
+        values = (block * 0x7FFF).astype(np.int16)
+    packed = np.ascontiguousarray(values if form.endswith("p") else values.T.reshape(1, -1))
+    frame = av.AudioFrame.from_ndarray(packed, format=form, layout="stereo")
+    frame.sample_rate, frame.pts, frame.time_base = RATE, at, Fraction(1, RATE)
+    return frame
+
+
 def coded(path: Path, codec: str, sound: NDArray[np.float64]) -> Path:
     """Write a file with the sound and pictures beside it."""
     with av.open(str(path), "w") as container:
@@ -47,12 +62,7 @@ def coded(path: Path, codec: str, sound: NDArray[np.float64]) -> Path:
         form = track.codec_context.format.name
         size = track.codec_context.frame_size or 1024
         for at in range(0, sound.shape[1], size):
-            block = sound[:, at : at + size]
-            values = block.astype(np.float32) if form.startswith("flt") else (block * 32767).astype(np.int16)
-            packed = np.ascontiguousarray(values if form.endswith("p") else values.T.reshape(1, -1))
-            frame = av.AudioFrame.from_ndarray(packed, format=form, layout="stereo")
-            frame.sample_rate, frame.pts, frame.time_base = RATE, at, Fraction(1, RATE)
-            container.mux(track.encode(frame))
+            container.mux(track.encode(framed(sound[:, at : at + size], form, at)))
         container.mux(track.encode(None))
     return path
 
@@ -144,6 +154,52 @@ class SoundDamageTest(TestCase):
         found = self.inspected(path)
         self.assertIsNone(found.best("sound.loudness"))
         self.assertIn("the sound changes to 6 channels", found.unread["sound.loudness"])
+
+
+class BareSoundTest(TestCase):
+    """Sound without a wrapper of the list is read as far as the library reads it, and says that it has no picture."""
+
+    def test_each_kind_is_read_and_scanned(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for name, codec in (
+                ("a.mp3", "libmp3lame"),
+                ("a.aac", "aac"),
+                ("a.flac", "flac"),
+                ("a.ogg", "libopus"),
+                ("a.ac3", "ac3"),
+            ):
+                path = Path(folder) / name
+                with av.open(str(path), "w") as container:
+                    track: Any = container.add_stream(codec, rate=RATE)
+                    track.layout = "stereo"
+                    form = track.codec_context.format.name
+                    for at in range(0, RATE * 2, 1152):
+                        block = np.stack(
+                            [np.sin(2 * np.pi * hz * np.arange(at, at + 1152) / RATE) * 0.2 for hz in (300, 440)]
+                        )
+                        container.mux(track.encode(framed(block, form, at)))
+                    container.mux(track.encode(None))
+                found = inspect(Source.at(str(path))).inspection
+                self.assertEqual(found.best("sound.sample_rate"), (RATE,), name)
+                self.assertEqual([found.best("sound.dropout"), found.best("sound.unreadable")], [((),), ((),)], name)
+                self.assertAlmostEqual(found.best("sound.programme_loudness"), -15.1, delta=0.3, msg=name)
+                self.assertIsNone(found.best("picture.codec"), name)
+
+    def test_what_only_begins_like_sound_is_refused(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for number, head in enumerate(
+                (
+                    b"ID3\x04" + bytes(60),
+                    b"\xff\xfb\x90\x00" + bytes(60),
+                    b"OggS" + bytes(60),
+                    b"\xff\xff\xff\xff" * 9,
+                    b"\xff\xd8\xff\xe0" + bytes(60),
+                )
+            ):
+                path = Path(folder) / f"{number}.mp3"
+                path.write_bytes(head)
+                with self.assertRaises(UnreadableFile, msg=str(number)):
+                    inspect(Source.at(str(path)))
 
 
 class ChannelsTest(TestCase):

@@ -162,6 +162,13 @@ class ConditionTest(TestCase):
         self.assertEqual(self.outcome("picture.alpha", {"absent": True}, "none", C), "pass")
         self.assertEqual(self.outcome("timing.gaps", {"absent": True}, (), O), "pass")
 
+    def test_nothing_is_absent_where_everybody_was_heard(self) -> None:
+        absent = judged("picture.codec", {"absent": True})
+        self.assertEqual((absent.outcome.value, absent.says), ("pass", "As asked: no witness says anything of it."))
+        self.assertEqual(judged("picture.codec", {"present": True}).outcome.value, "not measured")
+        self.assertEqual(judged("picture.codec", {"absent": True}, (D, "picture.codec", "avc")).outcome.value, "fail")
+        self.assertEqual(judged("content.black", {"absent": True}).outcome.value, "not measured")  # not scanned yet
+
     def test_cases_choose_by_other_facts(self) -> None:
         cases = {
             "cases": [
