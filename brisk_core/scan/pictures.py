@@ -26,7 +26,7 @@ from brisk_core.meters.spectrum import DetailMeter
 from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import Listener, listening, prepare
-from brisk_core.scan.segments import Segment, random_access_of
+from brisk_core.scan.segments import Segment, settled_from
 
 Progress = Callable[[int, int], None]  #: pictures done, pictures in all
 #: Seconds before a segment at which decoding begins, tried in turn: a seek can land too late in wrappers without an
@@ -130,10 +130,10 @@ def scan_pictures(
     full: bool,
     progress: Progress | None = None,
 ) -> PictureScan:
-    """Decode the pictures of a segment once and measure them; pictures that cannot be decoded are noted as missing.
+    """Decode the pictures of a segment once and measure them.
 
-    ``full`` is the range by the file's own word.
-    Raises ``UnreadableFile`` only when the file cannot be opened.
+    Pictures that cannot be decoded are noted as missing, those of which the decoder complains as damaged. ``full`` is
+    the range by the file's own word. Raises ``UnreadableFile`` only when the file cannot be opened.
     """
     numbers = {
         int(pts): at for at, pts in enumerate(series.presented_pts()[segment.first : segment.end], segment.first)
@@ -142,7 +142,7 @@ def scan_pictures(
     reader = PlaneReader(full=full)
     damaged: set[int] = set()
     with listening() as listener:
-        decoding = _Decoding(listener, numbers, damaged, random_access_of(series, segment))
+        decoding = _Decoding(listener, numbers, damaged, settled_from(series, segment))
         for frame in _frames(source, series, segment, numbers, decoding):
             number = numbers.get(frame.pts)
             if number is None or number < scan.end:
@@ -183,6 +183,7 @@ def _frames(
                     max(start - int(seconds / series.time_base), int(presented[0])), stream=stream, backward=True
                 )
             landed = None
+            decoding.damaged.clear()  # of a try that landed too late, where references were missing
             for frame in decoding.run(container, stream):
                 if frame.pts is None or (landed is None and frame.pts not in numbers and frame.pts > start):
                     continue

@@ -45,7 +45,7 @@ def plan_segments(series: PacketSeries, least: int = 1) -> list[Segment]:
     return [Segment(first, end) for first, end in pairwise(bounds) if end > first]
 
 
-def random_access_of(series: PacketSeries, segment: Segment) -> int:
+def settled_from(series: PacketSeries, segment: Segment) -> int:
     """Return the presentation time from which on a decoder that began at a segment needs nothing from before it.
 
     That is its start for the first segment; else the random access point after the one that it begins at, for streams
