@@ -194,6 +194,11 @@ def judge_range(histogram: LumaHistogram, *, full: bool) -> RangeVerdict:
         found_range = "narrow"
     shift = _shift(floor, ceiling, piled, holes, doubles, full=full)
     says = "" if found_range and shift else f"the samples reach from {floor:.0f} to {ceiling:.0f} (8-bit) only"
+    times = _SQUEEZES.get(shift or "")
+    if times and doubles < _DOUBLES and not _bears_comb(by_value, times):
+        # Many a film has no blacker black and no whiter white; the comb of the mapping tells them apart.
+        shift = None
+        says += ", as full range mapped to narrow twice does and as other pictures may; a master would tell"
     if shift == "none" and found_range == "full" and not full:
         # Lossy coding fills the holes that a stretch leaves, so the two cannot be told apart by the histogram.
         shift, says = None, "full range in a file that says narrow: stretched once too often, or flagged wrongly"
@@ -216,6 +221,31 @@ def _shift(floor: float, ceiling: float, piled: bool, holes: int, doubles: int, 
     if doubles >= _DOUBLES and floor > _SQUEEZED_FLOOR[0]:
         return "squeezed"
     return "none" if floor < 24 and ceiling > 222 else None
+
+
+_SQUEEZES = {"squeezed": 1, "squeezed-twice": 2}  # how often full range was mapped into narrow range beyond need
+_COMB_FOUND, _COMB_HEIGHT = 0.2, 0.03  # correlation with the comb, and its height over that of an uncoded one
+_COMB_VALUES, _COMB_AROUND = slice(44, 200), 15  # values looked at, and those around each that are the usual
+_BLUR = np.exp(-0.5 * np.arange(-3, 4) ** 2)  # a coder moves values by about one
+
+
+def _bears_comb(by_value: NDArray[np.float64], times: int) -> bool:
+    """Do the values stand a little higher where a mapping of integers into narrow range put two on one?
+
+    Which those are is known, so even the traces that lossy coding leaves of them show over all values together.
+    """
+    mapped = np.arange(256)
+    for _ in range(times):
+        mapped = np.round(16 + mapped * (219 / 255)).astype(np.intp)
+    blur, even = _BLUR / _BLUR.sum(), np.ones(_COMB_AROUND) / _COMB_AROUND
+    comb = np.convolve(np.bincount(mapped, minlength=256).astype(np.float64), blur, "same")
+    wanted = (comb / np.maximum(np.convolve(comb, even, "same"), 1e-9) - 1)[_COMB_VALUES]
+    heights = np.log(np.convolve(by_value, blur, "same") + 1e-9)
+    found = (heights - np.convolve(heights, even, "same"))[_COMB_VALUES]
+    wanted, found = wanted - wanted.mean(), found - found.mean()
+    shared = float(found @ wanted)
+    strength = float(np.sqrt((found @ found) * (wanted @ wanted)))
+    return strength > 0 and shared / strength >= _COMB_FOUND and shared / float(wanted @ wanted) >= _COMB_HEIGHT
 
 
 #: Of the 209 values looked at: one stretch leaves 29 holes and two leave 54; coding fills some.

@@ -145,6 +145,21 @@ class EncodedTest(TestCase):
                 self.assertIsNot(found.facts["content.level_shift"].observed, "none")  # coding fills the comb
                 self.assertIn("full range", found.best("content.mistakes")[0])
 
+    def test_pictures_without_black_and_white_are_not_called_squeezed(self) -> None:
+        planes = clean()
+        low, high = min(int(plane.min()) for plane in planes), max(int(plane.max()) for plane in planes)
+        for name in ("avc", "mpeg2", "prores", "vp9"):
+            for floor, ceiling in ((29, 219), (31, 215), (42, 203)):
+                grey = [
+                    np.asarray(
+                        np.round(floor + (plane.astype(float) - low) * (ceiling - floor) / (high - low)), np.uint8
+                    )
+                    for plane in planes
+                ]
+                found = self.facts(grey, CODINGS[name])
+                self.assertNotIn(found.best("content.level_shift"), ("squeezed", "squeezed-twice"), (name, floor))
+                self.assertEqual([one for one in found.best("content.mistakes") if "range" in one], [], (name, floor))
+
     def test_the_largest_pictures(self) -> None:
         grain = np.random.default_rng(1).normal(0, 3, (2160, 4096)).astype(np.int16)
         planes = []
