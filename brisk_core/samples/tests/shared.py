@@ -68,7 +68,9 @@ def canned(url: str) -> Canned:
     with _alone(kept.with_suffix(".lock")):
         if not document.exists():
             found = inspect(source, checksum=checksum, scan_path=scan_path).inspection
-            document.write_text(json.dumps(inspection_to_json(found)))
+            part = document.with_suffix(".part")  # whole or not at all: a run may be ended at any moment
+            part.write_text(json.dumps(inspection_to_json(found)))
+            part.replace(document)
     return Canned(document=json.loads(document.read_text()), scan_path=scan_path)
 
 
