@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -34,37 +33,38 @@ class Still:
 
     number: int
     luma: Grey
-    chroma: tuple[Grey, Grey] | None  #: blue and red difference, at their own size
+    chroma: tuple[Grey, Grey] | None  #: blue and red difference
 
 
-def stills(film: Film, numbers: Sequence[int], widest: int, *, colour: bool) -> Iterator[Still]:
-    """Yield the wanted pictures that can be decoded, in ascending order, their luma at most ``widest`` samples wide."""
+def stills(film: Film, numbers: Sequence[int], widest: int, *, colour: bool) -> Generator[Still, None, None]:
+    """Yield the wanted pictures that can be decoded, in ascending order, their luma at most ``widest`` samples wide and
+    their chroma at most half of that.
+    """
     reader = PlaneReader(full=film.full)
     for number, frame in exact_frames(film.source, film.series_path, sorted(set(numbers))):
         picture = reader.picture(frame, number)
-        bits = picture.samples.bits
-        full = picture.samples.full
+        bits, full = picture.samples.bits, picture.samples.full
         planes = [
-            _narrow(plane, bits, full=full, chroma=at > 0)
+            _narrow(_no_wider(plane.astype(np.float32), widest // 2 if at else widest), bits, full=full, chroma=at > 0)
             for at, plane in enumerate(picture.planes[: 3 if colour else 1])
         ]
-        luma = _no_wider(planes[0], widest)
         chroma = (planes[1], planes[2]) if len(planes) == 3 else None
-        yield Still(number=number, luma=luma, chroma=chroma)
+        yield Still(number=number, luma=planes[0], chroma=chroma)
 
 
-def _narrow(plane: NDArray[Any], bits: int, *, full: bool, chroma: bool) -> Grey:
-    values = plane.astype(np.float32) / np.float32(1 << (bits - 8))
+def _narrow(plane: Grey, bits: int, *, full: bool, chroma: bool) -> Grey:
+    if bits != 8:
+        plane = np.asarray(plane / np.float32(1 << (bits - 8)), np.float32)
     if not full:
-        return values
+        return plane
     if chroma:
-        return np.asarray((values - 128) * np.float32(224 / 255) + 128, np.float32)
-    return np.asarray(values * np.float32(219 / 255) + 16, np.float32)
+        return np.asarray((plane - 128) * np.float32(224 / 255) + 128, np.float32)
+    return np.asarray(plane * np.float32(219 / 255) + 16, np.float32)
 
 
-def _no_wider(luma: Grey, widest: int) -> Grey:
-    height, width = luma.shape
+def _no_wider(plane: Grey, widest: int) -> Grey:
+    height, width = plane.shape
     if width <= widest:
-        return luma
+        return plane
     size = (widest, max(2, round(height * widest / width)))
-    return np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.float32)
+    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +21,7 @@ from brisk_core.master.cuts import map_by_cuts
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
 from brisk_core.master.mapping import BLENDED, FOREIGN, IN_PLACE, FrameMap, Seen, map_frames, shift_stretch
-from brisk_core.master.pairs import paired
+from brisk_core.master.pairs import Pair, paired
 from brisk_core.master.shots import Journey, Teller, map_document, shots_of
 from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_blended
 from brisk_core.master.similarity import ssim as likeness
@@ -33,7 +32,7 @@ from brisk_core.scan import load_scan
 
 AGAINST_SCHEMA = "brisk-sentry/against/1"
 _WIDEST = 960  # samples of pictures that are compared
-_GEOMETRY_PAIRS, _LEVEL_PAIRS, _MOST_COMPARED = 10, 16, 360
+_LOOKED, _MOST_COMPARED = 12, 360  # pairs by which geometry and levels are found, and that are compared at most
 _REFINED, _MOST_REFINED = 3, 40  # frames around a place, and stretches, that are looked at by their pictures
 _CLEARLY = 0.003  # SSIM a picture by which another place must fit better
 _NOWHERE = "none of its pictures is found in the master"
@@ -193,28 +192,23 @@ class _Worker:
     def hold(self) -> Against | None:
         """Compare everything; ``None`` when only the cuts spoke and no picture bears them out."""
         films = self.file.film(), self.master.film()
-        wanted = self._wanted()
-        looked = self._near_random_access(wanted, _GEOMETRY_PAIRS)
-        few = looked[::2]  # spread like the rest, and enough as a rule
-        geometry = find_geometry(
-            chain.from_iterable(
-                paired(*films, some, _WIDEST) for some in (few, [pair for pair in looked if pair not in few])
-            ),
-            films[0].size,
-            films[1].size,
-        )
+        looked = list(paired(*films, self._near_random_access(self._wanted(), _LOOKED), _WIDEST, colour=True))
+        # Every other one first: spread like the rest, and enough as a rule.
+        geometry = find_geometry([*looked[::2], *looked[1::2]], films[0].size, films[1].size)
         if geometry is None and self.by_cuts:
             return None
         if geometry is not None:
             self._refine(films, geometry)
-            wanted = self._wanted()
         journey = self._journey()
         curve: LevelCurve | None = None
         similarity: Similarity | None = None
         if geometry is not None:
-            curve = find_curve(paired(*films, _spread(wanted, _LEVEL_PAIRS), _WIDEST, colour=True), geometry)
-            pairs = self._counted(paired(*films, self._compared(wanted), _WIDEST), len(self._compared(wanted)))
-            similarity = compare_pictures(pairs, geometry, curve)
+            curve = find_curve(self._still_paired(looked), geometry)
+            compared = self._compared(self._wanted())
+            del looked
+            similarity = compare_pictures(
+                self._counted(paired(*films, compared, _WIDEST), len(compared)), geometry, curve
+            )
         if geometry is not None and similarity is not None:
             blended = find_blended(similarity, self._look(films, geometry, curve), self._own_blends())
             self.found.kinds[list(blended)] = BLENDED
@@ -229,11 +223,18 @@ class _Worker:
         }
         return Against(held=held, document=self._document(held, journey, geometry, similarity))
 
+    def _still_paired(self, looked: Sequence[Pair]) -> list[Pair]:
+        """Those of some pairs that are pairs by the map as it is now."""
+        return [pair for pair in looked if self.found.single[pair.own.number] == pair.other.number]
+
     def _refine(self, films: tuple[Film, Film], geometry: Geometry) -> None:
         """Move stretches in which little moves to where their pictures fit best: their waves alone cannot tell."""
         at = 0
         while at < min(len(self.found.stretches), _MOST_REFINED):
             stretch = self.found.stretches[at]
+            if stretch.certain:
+                at += 1
+                continue
             inside = [one for one in range(stretch.start, stretch.end) if self.found.single[one] >= 0]
             looked = inside[len(inside) // 6 :: max(1, len(inside) // 3)][:3]
             scores = np.zeros(2 * _REFINED + 1)

@@ -32,6 +32,7 @@ _SLACK = 0.75  # frames of the master before its first and after its last, where
 _ONE_FOR_ONE = 1.3  # times its roughness, by which a map that does not keep time must fit better
 _AROUND = 12  # frames beyond the seeds in which a break is looked for
 _PHASE = 0.75  # of the misfit of whole frames, below which another phase is believed
+_CERTAIN, _CERTAIN_REACH = 2.0, 3  # times its own misfit at places as far away, from which a place is certain
 _AS_GOOD = 1.12  # times the misfit of a line at its own place, up to which another place is as good
 
 #: What a frame of the file is: kinds of ``FrameMap.kinds``.
@@ -45,6 +46,7 @@ class Stretch:
     start: int  #: first frame of the file
     end: int  #: first frame after
     offset: float  #: master frame less ``slope`` times file frame
+    certain: bool = False  #: its waves fit clearly worse a few frames away
 
     def place(self, frame: float, slope: float) -> float:
         """The master frame that a file frame shows."""
@@ -288,12 +290,19 @@ class _Refiner:
             kinds=kinds,
             shares=shares,
             single=single,
-            stretches=_stretches(offsets, kinds),
+            stretches=tuple(replace(one, certain=self._is_certain(one)) for one in _stretches(offsets, kinds)),
             gain=self.gain,
             noise=noise,
             moving=moving,
             ways=ways,
         )
+
+    def _is_certain(self, stretch: Stretch) -> bool:
+        """Do the waves of a stretch fit clearly worse at every place around?"""
+        numbers = _thinned(np.arange(stretch.start, stretch.end))
+        shifts = [shift for shift in range(-_CERTAIN_REACH, _CERTAIN_REACH + 1) if shift]
+        own = max(float(np.median(self._misfit(numbers, stretch.offset))), _LEAST_NOISE)
+        return all(float(np.median(self._misfit(numbers, stretch.offset + one))) > _CERTAIN * own for one in shifts)
 
     def _single(self, places: NDArray[np.float64], kinds: NDArray[np.uint8], noise: float) -> NDArray[np.int64]:
         """The one frame of the master that each frame in place shows, -1 where it lies between two and shows

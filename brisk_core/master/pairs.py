@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Iterable, Iterator, Sequence
+from contextlib import closing
 from dataclasses import dataclass
 
 from brisk_core.frames import Film, Still, stills
-
-_AT_ONCE = 64  # pairs held in memory; a longer run spares decoding from the random access point before it again
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,16 +18,49 @@ class Pair:
 
 
 def paired(
-    file: Film, master: Film, wanted: Sequence[tuple[int, int]], widest: int, *, colour: bool = False
+    file: Film, master: Film, wanted: Iterable[tuple[int, int]], widest: int, *, colour: bool = False
 ) -> Iterator[Pair]:
     """Yield pairs of pictures, file frame and master frame, in ascending order of the file's; those that cannot be
-    decoded are left out. The master's pictures are walked beside the file's, so few are held at a time.
+    decoded are left out. Both files are walked side by side, so one picture of each is held at a time.
     """
-    wanted = sorted(set(wanted))
-    for at in range(0, len(wanted), _AT_ONCE):
-        some = wanted[at : at + _AT_ONCE]
-        others = {still.number: still for still in stills(master, [two for _, two in some], widest, colour=colour)}
-        own = {still.number: still for still in stills(file, [one for one, _ in some], widest, colour=colour)}
-        for frame, other in some:
-            if frame in own and other in others:
-                yield Pair(own=own[frame], other=others[other])
+    for piece in _rising(sorted(set(wanted))):
+        with (
+            closing(_Walk(stills(file, [one for one, _ in piece], widest, colour=colour))) as own,
+            closing(_Walk(stills(master, [two for _, two in piece], widest, colour=colour))) as others,
+        ):
+            for frame, place in piece:
+                one, other = own.at(frame), others.at(place)
+                if one is not None and other is not None:
+                    yield Pair(own=one, other=other)
+
+
+def _rising(wanted: Sequence[tuple[int, int]]) -> list[list[tuple[int, int]]]:
+    """Pairs in ascending order of the file's frames, in pieces along which the master's ascend as well."""
+    pieces: list[list[tuple[int, int]]] = []
+    for frame, place in wanted:
+        if pieces and pieces[-1][-1][1] <= place:
+            pieces[-1].append((frame, place))
+        else:
+            pieces.append([(frame, place)])
+    return pieces
+
+
+class _Walk:
+    """Pictures in ascending order, asked for in ascending order."""
+
+    def __init__(self, pictures: Generator[Still, None, None]) -> None:
+        self._pictures = pictures
+        self._at: Still | None = None
+
+    def at(self, number: int) -> Still | None:
+        """Return a picture by its number, ``None`` where it cannot be decoded."""
+        while self._at is None or self._at.number < number:
+            following = next(self._pictures, None)
+            if following is None:
+                return None
+            self._at = following
+        return self._at if self._at.number == number else None
+
+    def close(self) -> None:
+        """Close the file."""
+        self._pictures.close()

@@ -17,7 +17,7 @@ _WIDE = Settings(
     bit_rate=12_000_000,
     profile="High",
     options={
-        "preset": "superfast",
+        "preset": "ultrafast",
         "x264-params": "keyint=50:min-keyint=25:bframes=2:b-adapt=0:8x8dct=1:cabac=1:ref=2"
         ":vbv-maxrate=14000:vbv-bufsize=14000",
     },
@@ -33,7 +33,7 @@ _MERROW = Settings(
     bit_rate=50_000_000,
     fields=True,
     options={
-        "flags": "+ildct+ilme",
+        "flags": "+ildct",
         "profile": "0",
         "level": "2",
         "g": "12",

@@ -183,19 +183,22 @@ class AgainstTest(TestCase):
         self.assertIn("from frame 150 are not in the master: they stand in place of shot", told[0])
 
     def test_sound_late_and_sides_exchanged_and_turned_and_louder(self) -> None:
-        late = np.concatenate([np.zeros((2, 1920), np.float32), self.heard[:, :-1920]], axis=1)
+        frames = STARTS[12]
+        part, plain = pictures(range(frames)), self.heard[:, : frames * 1920]
+
+        def held(heard: np.ndarray) -> dict[str, Held]:
+            return self.held(part, heard=heard, ordered=(0, frames))
+
         cases = (
-            (late, "40 ms late"),
-            (np.ascontiguousarray(self.heard[::-1]), "Left and right are exchanged"),
-            (self.heard * np.array([[1], [-1]], np.float32), "Channel 2 is inverted in polarity"),
-            (sound(FRAMES / 25, seed=77), "not the master's"),
+            (np.concatenate([np.zeros((2, 1920), np.float32), plain[:, :-1920]], axis=1), "40 ms late"),
+            (np.ascontiguousarray(plain[::-1]), "Left and right are exchanged"),
+            (plain * np.array([[1], [-1]], np.float32), "Channel 2 is inverted in polarity"),
+            (sound(frames / 25, seed=77), "not the master's"),
         )
         for heard, words in cases:
             with self.subTest(words):
-                self.assert_only(self.held(pictures(), heard=heard), "master.sound", words)
-        as_it_is, louder = (
-            self.held(pictures(), heard=self.heard * np.float32(gain))["master.sound"] for gain in (1, 1.2)
-        )
+                self.assert_only(held(heard), "master.sound", words)
+        as_it_is, louder = (held(plain * np.float32(gain))["master.sound"] for gain in (1, 1.2))
         self.assertTrue(louder.right)
         self.assertIn("dB louder", louder.sentences[0].says)
         self.assertAlmostEqual(louder.document["gain"] - as_it_is.document["gain"], 1.58, delta=0.1)
