@@ -23,7 +23,9 @@ from brisk_core.facts import Held, Inspection, Sentence, Unheard, keys
 
 _FEWEST_CUTS = 2  # that must lie in place before anything is said of the rest
 _REMEDY = "Compare the export's timeline, its version and its in and out points with the order, and export again."
+_LOOK = "Look at these places: is one shot there where the timeline has two?"
 _MOST_NAMED = 4  # places that one sentence names
+_SHARE_OF_SEEN = 0.25  # of the cuts that are seen; a few fall on those of any edit by chance
 _SHARE_IN_PLACE = 0.5  # of the cuts in reach of the file; below it the edit is another one
 
 
@@ -81,7 +83,8 @@ class Conform:
             found=f"{self.matched} of {self.expected} in place, {len(self.extra)} more",
             document=self.cuts_json(),
             sentences=self.sentences,
-            remedy=_REMEDY,
+            remedy=_REMEDY if not self.right else _LOOK,
+            look=self.right and bool(self.missing),
         )
         in_place = set(states) <= {"in place", "unseen"}
         shots = Held(
@@ -142,7 +145,8 @@ def conform(timeline: Timeline, part: FrameRange, observed: Observed) -> Conform
         return _untold(
             timeline, part, observed, expected_here, "the range has too few cuts to tell one edit from another"
         )
-    if expected_here < _FEWEST_CUTS or len(cuts) < _FEWEST_CUTS:
+    # A range of few cuts may be told from the whole edit that the file shows in its place.
+    if min(len(cuts), max(expected_here, len(observed.cuts))) < _FEWEST_CUTS:
         says = (
             f"the range has {expected_here} cuts, the file shows {len(observed.cuts)}; too few to lay one on the other"
         )
@@ -240,7 +244,8 @@ class _Reading:
         hits, asked = int(matched.sum()), int(reached.sum())
         jumps = int(np.count_nonzero(np.diff(self.laid.offsets[matched]))) if hits else 0
         seen = len(self.observed.cuts)
-        if hits >= _FEWEST_CUTS and hits - jumps >= _SHARE_IN_PLACE * max(min(asked, seen), 1):
+        enough = max(_SHARE_IN_PLACE * max(min(asked, seen), 1), _SHARE_OF_SEEN * seen)
+        if hits >= _FEWEST_CUTS and hits - jumps >= enough:
             return None
         inside = int(self._inside().sum())
         few = f"{hits} of {seen}" if hits else "none"

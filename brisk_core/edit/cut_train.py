@@ -18,10 +18,12 @@ Floats = NDArray[np.float64]
 
 TOLERANCE = 1  # frames between a cut that is expected and one that is seen, where rates differ
 _MISS, _CHANGE = 1.0, 2.5  # costs of a cut that is not seen and of a change of offset
+_STEP, _FEW_FRAMES = 0.9, 12  # cost of a small change, and frames up to which it is one
 _TELLING = 6  # frames that another speed must shift the end by, to be told from a shift
 _WRONG_END = 1.5  # cost of a file that does not begin or end where it should
+_FEWEST_EXACT, _MOST_SEEN = 4, 0.85  # cuts on the line of another speed, and their share of all
 _AT_ONCE = 1 << 21  # pairs of cuts compared at once
-_MOST_OFFSETS = 24  # tried in one chain
+_MOST_OFFSETS, _MOST_ALONE = 24, 64  # tried in one chain: those that many cuts ask for, and those of one cut
 _SPEEDS = (Fraction(1), Fraction(25, 24), Fraction(24, 25), Fraction(1001, 1000), Fraction(1000, 1001))
 
 
@@ -58,11 +60,27 @@ def lay_cuts(
             continue  # so short a file looks the same at both
         scale = observed.rate / timeline.rate / speed
         laid = _lay(cuts, zones, scale, part, observed, speed)
-        laid.cost += 0 if speed == 1 else _MISS  # another speed must earn its place
-        if best is None or laid.cost < best.cost:
+        if best is None or (laid.cost + _MISS < best.cost and _is_exact(laid, observed)):
             best = laid
     assert best is not None  # noqa: S101 - there is at least one speed
     return best
+
+
+def _is_exact(laid: CutTrain, observed: Observed) -> bool:
+    """Does every cut lie within half a frame of one straight line? Frames that were lost here and there look like
+    another speed to anybody who allows for more.
+    """
+    found = np.array(observed.cuts, np.int64)
+    if not len(found):
+        return False
+    places = laid.expected[laid.seen] + laid.offsets[laid.seen]
+    at = np.clip(np.searchsorted(found, places), 1, len(found) - 1) if len(found) > 1 else np.zeros(len(places), int)
+    nearest = np.where(np.abs(found[at - 1] - places) < np.abs(found[at] - places), found[at - 1], found[at])
+    off = nearest - laid.expected[laid.seen]
+    reached = (laid.expected + laid.offsets > 0) & (laid.expected + laid.offsets < observed.frames)
+    if len(off) < _FEWEST_EXACT or float(np.ptp(off)) > 1.0 + 1e-6:
+        return False
+    return len(np.unique(nearest)) >= _MOST_SEEN * max(len(found), int(np.count_nonzero(reached)))
 
 
 def _lay(
@@ -90,7 +108,7 @@ def _lay(
     costs[0] += np.where(offsets == ordered, 0.0, _WRONG_END)
     ends = np.rint(float(scale) * part.end + offsets)
     costs[-1] += np.where(np.abs(ends - observed.frames) <= (0 if scale == 1 else TOLERANCE), 0.0, _WRONG_END)
-    path, cost = _cheapest(costs)
+    path, cost = _cheapest(costs, _change_costs(offsets))
     chosen = offsets[path]
     rows = np.arange(len(cuts))
     unexplained = len(found) - len({int(place) for place in reach[rows, path][seen[rows, path]]})
@@ -120,22 +138,32 @@ def _candidates(expected: Floats, found: NDArray[np.int64], ordered: int) -> NDA
         shifts = np.rint(found[None, :] - expected[at : at + few, None]).astype(np.int64) - lowest
         counted += np.bincount(shifts.ravel(), minlength=len(counted))
     most = np.argsort(counted, kind="stable")[::-1][:_MOST_OFFSETS]
-    return np.array(sorted({ordered, *(int(at) + lowest for at in most if counted[at] > 1)}), np.int64)
+    likely = np.array(sorted({ordered, *(int(at) + lowest for at in most if counted[at] > 1)}), np.int64)
+    # One cut alone may tell of a frame lost on both sides of it.
+    alone = np.flatnonzero(counted == 1) + lowest
+    near = alone[np.abs(alone[:, None] - likely[None, :]).min(axis=1) <= _FEW_FRAMES][:_MOST_ALONE]
+    return np.unique(np.concatenate([likely, near]))
 
 
-def _cheapest(costs: Floats) -> tuple[NDArray[np.intp], float]:
-    """The cheapest path through rows of costs, a change of column costing ``_CHANGE``."""
+def _cheapest(costs: Floats, changes: Floats) -> tuple[NDArray[np.intp], float]:
+    """The cheapest path through rows of costs; ``changes`` is what going from one column to another costs."""
     rows, columns = costs.shape
     total = costs[0].copy()
     came = np.zeros((rows, columns), np.intp)
-    own = np.arange(columns)
     for row in range(1, rows):
-        cheapest = int(total.argmin())
-        changed = total[cheapest] + _CHANGE
-        came[row] = np.where(total <= changed, own, cheapest)
-        total = np.minimum(total, changed) + costs[row]
+        ways = total[:, None] + changes
+        came[row] = ways.argmin(axis=0)
+        total = ways.min(axis=0) + costs[row]
     path = np.empty(rows, np.intp)
     path[-1] = int(total.argmin())
     for row in range(rows - 1, 0, -1):
         path[row - 1] = came[row, path[row]]
     return path, float(total.min())
+
+
+def _change_costs(offsets: NDArray[np.int64]) -> Floats:
+    """What a change from one offset to another costs: frames lost or added in a shot are likelier than a cut that is
+    missing while another stands beside its place.
+    """
+    apart = np.abs(offsets[:, None] - offsets[None, :])
+    return np.asarray(np.where(apart == 0, 0.0, np.where(apart <= _FEW_FRAMES, _STEP, _CHANGE)), np.float64)

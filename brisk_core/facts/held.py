@@ -36,6 +36,7 @@ class Held:
     sentences: tuple[Sentence, ...] = ()
     remedy: str = ""
     asked: bool = True  #: False when nothing can be asked of it here, so that it does not count
+    look: bool = False  #: right as far as can be told, but a person should look at what is told
 
     def spans(self) -> tuple[Span, ...]:
         """The places of its faults, or of everything when there are none."""

@@ -149,6 +149,7 @@ def held_to_json(held: Held) -> dict[str, Any]:
         "sentences": [[one.says, one.frame, one.end, one.fault] for one in held.sentences],
         "remedy": held.remedy,
         "asked": held.asked,
+        "look": held.look,
     }
 
 
@@ -354,7 +355,10 @@ class _Worker:
                 at -= one.end - one.start
         if self.own.frames / self.own.rate < 20:
             moments = moments[1::3]
-        return compare_sound(self.file.source, self.master.source, moments, float(self.own.frames / self.own.rate))
+        pace = self.found.slope * self.own.rate / self.other.rate
+        return compare_sound(
+            self.file.source, self.master.source, moments, float(self.own.frames / self.own.rate), pace
+        )
 
     # As a judge needs it.
 
@@ -440,6 +444,7 @@ class _Worker:
             document=found.to_json(),
             sentences=sentences,
             remedy="Line up sound and picture in the timeline, check routing and sample rate, and export again.",
+            look=found.look,
         )
 
     def _document(

@@ -5,8 +5,9 @@ Windows of sound are taken where the map says both files show the same moment, a
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -25,6 +26,11 @@ _LATE = 0.0105  # seconds; half a frame of 48 a second, and what coders leave at
 _LOUDER = 0.3  # dB
 _DRIFT = 2e-5  # seconds a second: 0.1 s in 80 minutes
 _SIDES = 0.12  # by how much crossed channels must fit better than straight ones
+_CLEARLY_LOUDER = 1.0  # dB
+_WELL, _CLEARLY = 0.9, 0.05  # correlation below which other speeds are tried, and by which one must fit better
+_SPEEDS = tuple(Fraction(*speed) for speed in ((1001, 1000), (1000, 1001), (25, 24), (24, 25)))
+_ENVELOPE_RATE, _SURE_ENVELOPE = 1000, 0.6  # Hz, and correlation from which a window counts as found by it
+_SOFT_STEPS, _SLOW_STEPS = 10, 250  # of the envelope
 _MOST_PAIRED = 2  # channels of each file that are laid on one another to find the place
 
 
@@ -38,6 +44,7 @@ class Laid:
     gain: float  #: file over master
     crossed: float  #: correlation of exchanged channels less that of straight ones; 0 for a single channel
     signs: tuple[float, ...]  #: correlation of every channel with the one it fits, signed
+    speed: Fraction = Fraction(1)  #: of the sound over that of the picture
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +59,12 @@ class SoundVerdict:
     same: bool  #: is it the master's sound at all?
     windows: tuple[Laid, ...]
     channels: tuple[int, int]  #: of the file and of the master
+    speed: Fraction = Fraction(1)  #: of the sound over that of the picture
+
+    @property
+    def look(self) -> bool:
+        """Is the loudness so far from the master's that a person should say whether it was meant?"""
+        return self.same and abs(self.gain_db) > _CLEARLY_LOUDER
 
     def to_json(self) -> dict[str, Any]:
         """The value of ``master.sound``."""
@@ -62,18 +75,34 @@ class SoundVerdict:
             "swapped": self.swapped,
             "turned": list(self.turned),
             "same": self.same,
+            "speed": f"{self.speed.numerator}/{self.speed.denominator}",
             "channels": list(self.channels),
             "windows": [[round(one.at, 2), round(one.late, 4), round(one.correlation, 3)] for one in self.windows],
         }
 
 
-def lay(file: Samples, master: Samples, at: float) -> Laid | None:
+def lay(file: Samples, master: Samples, at: float, pace: Fraction = Fraction(1)) -> Laid | None:
     """Lay a window of the file on a wider one of the master, both around the same moment.
 
-    ``master`` has the margin before and after. ``None`` where either is too quiet.
+    ``master`` has the margin before and after; ``pace`` is how fast the picture of the file runs. ``None`` where either
+    is too quiet. Sound that does not fit is tried at the speeds that are met in practice, then by its envelope.
     """
     if min(_strength(file), _strength(master)) < _QUIET:
         return None
+    best = _lay_at(file, master, at, pace, Fraction(1))
+    if best.correlation < _WELL:
+        others = [_lay_at(file, master, at, pace, speed) for speed in _SPEEDS]
+        best = max([best, *others], key=lambda one: one.correlation - (_CLEARLY if one.speed != 1 else 0))
+    if best.correlation < _SURE:
+        by_envelope = _lay_at(_envelope(file), _envelope(master), at, pace, Fraction(1), rate=_ENVELOPE_RATE)
+        if by_envelope.correlation >= _SURE_ENVELOPE:
+            return replace(by_envelope, crossed=0.0, gain=_strength(file) / _strength(master), signs=(1.0,))
+    return best
+
+
+def _lay_at(file: Samples, master: Samples, at: float, pace: Fraction, speed: Fraction, *, rate: int = RATE) -> Laid:
+    """Lay a window that is taken to run at a speed beside the picture's."""
+    file = _resampled(file, float(pace * speed))
     lag = _best_lag(file, master)
     count = file.shape[1]
     pieces = master[:, lag : lag + count]
@@ -89,12 +118,32 @@ def lay(file: Samples, master: Samples, at: float) -> Laid | None:
     gains = [_strength(file[at_]) * abs(signs[at_]) / power for at_, power in enumerate(powers) if power > _QUIET]
     return Laid(
         at=at,
-        late=((master.shape[1] - count) // 2 - lag) / RATE,
+        late=((master.shape[1] - count) // 2 - lag) / rate,
         correlation=float(np.max(np.abs(signs))),
         gain=float(np.median(gains)) if gains else 0.0,
         crossed=crossed,
         signs=tuple(signs),
+        speed=speed,
     )
+
+
+def _resampled(samples: Samples, speed: float) -> Samples:
+    """Samples that run at a speed, brought back to the speed of what they were made from."""
+    if speed == 1:
+        return samples
+    count = samples.shape[1]
+    places = np.arange(round(count * speed)) / speed
+    return np.stack([np.interp(places, np.arange(count), channel) for channel in samples]).astype(np.float32)
+
+
+def _envelope(samples: Samples) -> Samples:
+    """How loud all channels are together, ``_ENVELOPE_RATE`` times a second, less what changes slowly."""
+    step = RATE // _ENVELOPE_RATE
+    count = samples.shape[1] // step
+    power = np.square(samples[:, : count * step], dtype=np.float64).sum(axis=0).reshape(count, step).mean(axis=1)
+    level = np.sqrt(np.convolve(power, np.ones(_SOFT_STEPS) / _SOFT_STEPS, "same"))
+    slow = np.convolve(level, np.ones(_SLOW_STEPS) / _SLOW_STEPS, "same")
+    return np.asarray((level - slow)[None] / max(float(level.mean()), 1e-9), np.float32)
 
 
 def _strength(samples: Samples) -> float:
@@ -127,11 +176,12 @@ def _best_lag(file: Samples, master: Samples) -> int:
 
 
 def compare_sound(
-    file: Source, master: Source, moments: Sequence[tuple[float, float]], duration: float
+    file: Source, master: Source, moments: Sequence[tuple[float, float]], duration: float, pace: Fraction = Fraction(1)
 ) -> SoundVerdict | None:
     """Compare sound at some moments, pairs of seconds of file and master that show the same picture.
 
-    ``duration`` is that of the file in seconds. ``None`` where either file has no sound or all of it is too quiet.
+    ``duration`` is that of the file in seconds, ``pace`` how many seconds of the master its picture shows in one.
+    ``None`` where either file has no sound or all of it is too quiet.
     """
     windows = []
     channels = (0, 0)
@@ -139,11 +189,12 @@ def compare_sound(
     for at, other in moments[:_MOST_WINDOWS]:
         start = min(max(at - length / 2, 0.0), max(duration - length, 0.0))
         own = read_sound(file, start, length)
-        theirs = read_sound(master, other + (start - at) - _MARGIN, length + 2 * _MARGIN)
+        middle = other + (start + length / 2 - at) * float(pace)
+        theirs = read_sound(master, middle - length / 2 - _MARGIN, length + 2 * _MARGIN)
         if own is None or theirs is None:
             return None
         channels = (own.shape[0], theirs.shape[0])
-        laid = lay(own, theirs, start + length / 2)
+        laid = lay(own, theirs, start + length / 2, pace)
         if laid is not None:
             windows.append(laid)
     return conclude(windows, channels) if windows else None
@@ -159,7 +210,8 @@ def conclude(windows: Sequence[Laid], channels: tuple[int, int]) -> SoundVerdict
     lates = np.array([one.late for one in sure])
     times = np.array([one.at for one in sure])
     drift = 0.0
-    if len(sure) >= 3 and times.max() - times.min() > 20:
+    speed = Counter(one.speed for one in sure).most_common(1)[0][0]
+    if speed == 1 and len(sure) >= 3 and times.max() - times.min() > 20:
         drift = float(np.polyfit(times, lates, 1)[0])
     gain = float(np.median([one.gain for one in sure]))
     turned = tuple(
@@ -176,6 +228,7 @@ def conclude(windows: Sequence[Laid], channels: tuple[int, int]) -> SoundVerdict
         same=len(sure) >= len(windows) / 2,
         windows=tuple(windows),
         channels=channels,
+        speed=speed,
     )
 
 
@@ -185,7 +238,11 @@ def tell_sound(found: SoundVerdict, rate: Fraction) -> tuple[tuple[Sentence, ...
         says = "The sound is not the master's: no window of it is found there."
         return (Sentence(says=says, frame=0, fault=True),), "another sound"
     told: list[Sentence] = []
-    if found.drift:
+    if found.speed != 1:
+        much, pace = abs(float(found.speed) - 1) * 100, "faster" if found.speed > 1 else "slower"
+        says = f"The sound runs {much:.1f} % {pace} than the picture: it was taken for sound of another rate."
+        told.append(Sentence(says=says, frame=0, fault=True))
+    elif found.drift:
         first, last = found.windows[0], found.windows[-1]
         says = (
             f"The sound drifts against the picture: {first.late * 1000:+.0f} ms at {first.at:.0f} s and "

@@ -7,6 +7,7 @@ around it change, it does not, anywhere. A still shot is not a run of repeats; i
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -144,40 +145,158 @@ class Steadiness:
     freezes: tuple[tuple[int, int], ...]  #: half-open, from the picture that stays on
     cadence: str | None  #: none, 2:2, 4:1 repeat, irregular; None without enough motion
     says: str  #: why the cadence cannot be told
+    stands: bool = False  #: nothing in the whole file moves: a still, a locked shot, or a freeze
 
 
 def judge_steadiness(
-    rows: Rows, cuts: NDArray[np.intp], freeze_frames: int, light: NDArray[Any] | None = None
+    rows: Rows,
+    cuts: NDArray[np.intp],
+    freeze_frames: int,
+    light: NDArray[Any] | None = None,
+    steps: NDArray[np.float64] | None = None,
 ) -> Steadiness:
     """Find repeats, and freezes of at least ``freeze_frames`` pictures.
 
     ``light`` is the mean of each picture in 8-bit steps: a slow fade changes no picture by much, but all of them.
+    ``steps`` is by how many samples the busiest part of each picture has moved, NaN where that is not sure: a coder of
+    few bits goes on changing a picture that stands.
     """
     top = np.nan_to_num(rows["top"].astype(np.float64), nan=np.inf)
     cell = np.nan_to_num(rows["cell"].astype(np.float64), nan=np.inf)
     top[cuts] = cell[cuts] = np.inf
-    still = (top <= _STILL) & (cell <= _STILL_CELL)
     mean = rows["mean"].astype(np.float64)
-    freezes = tuple(
+    usual_top, usual_cell, usual_mean = (_moving_level(values, cuts) for values in (top, cell, mean))
+    # Where much moves, a coder leaves more behind; and a random access point may come in between.
+    still = (top <= np.maximum(_STILL, _CALM * usual_top)) & (cell <= np.maximum(_STILL_CELL, _CALM * usual_cell))
+    popped = (top <= _POP * usual_top) & np.isfinite(top)
+    stills = [
         (start - 1, end)
-        for start, end in runs(still)
+        for start, end in runs(still, bridge=popped, most_bridged=1)
         if end - start + 1 >= freeze_frames
-        and np.median(mean[start:end]) <= _LIFE
+        and np.median(mean[start:end]) <= max(_LIFE, _CALM * usual_mean[start])
         and (light is None or abs(float(light[end - 1]) - float(light[start - 1])) <= _FADED)
-    )
+    ]
+    freezes = tuple(span for span in stills if _was_alive(rows, cuts, span))
+    if steps is not None:
+        freezes = _with_restless(rows, cuts, steps, freezes, freeze_frames)
     repeated = _repeated(rows, top, cell)
     lasting = np.zeros(len(rows), np.bool_)
-    for start, end in freezes:
+    for start, end in stills:
         lasting[start:end] = True
     repeated &= ~lasting
     repeated &= ~_held_drawings(rows, repeated)
     moving = int(np.count_nonzero((top > _LIVELY) & np.isfinite(top)) + np.count_nonzero(repeated))
     cadence = _cadence(repeated, moving) if moving >= _LEAST_MOVING else None
     says = "" if cadence else f"not enough motion: {moving} of {len(rows)} pictures move"
-    return Steadiness(repeats=tuple(runs(repeated)), freezes=freezes, cadence=cadence, says=says)
+    stands = not freezes and sum(end - start for start, end in stills) >= _ALL * len(rows)
+    return Steadiness(repeats=tuple(runs(repeated)), freezes=freezes, cadence=cadence, says=says, stands=stands)
+
+
+_CALM, _POP = 0.1, 0.3  # of the change of the shot's moving pictures
+_MOVING_SHARE = 0.75  # quantile of the change in a shot that stands for its moving pictures
+
+
+def _moving_level(values: NDArray[np.float64], cuts: NDArray[np.intp]) -> NDArray[np.float64]:
+    """Return for each picture how much the moving pictures of its shot change."""
+    found = np.zeros(len(values))
+    for start, end in itertools.pairwise([0, *cuts.tolist(), len(values)]):
+        inside = values[start + 1 : end]
+        known = inside[np.isfinite(inside)]
+        found[start:end] = float(np.quantile(known, _MOVING_SHARE)) if len(known) else 0.0
+    return found
 
 
 _LEAST_MOVING = 10
+_ALL = 0.9  # of the pictures that stand, from which nothing in the file moves
+
+
+def _was_alive(rows: Rows, cuts: NDArray[np.intp], span: tuple[int, int]) -> bool:
+    """Does the shot of a still stretch move outside it, or have a life that ends with it?
+
+    A title, a still or a locked camera stands from cut to cut, and a coder may take its grain away for a while; a
+    freeze stops something that moved.
+    """
+    edges = np.array([0, *cuts, len(rows)])
+    middle = (span[0] + span[1]) // 2
+    after = int(np.searchsorted(edges, middle, side="right"))
+    inside = np.zeros(len(rows), np.bool_)
+    inside[edges[after - 1] + 1 : edges[after]] = True  # the first picture of a shot changes from another
+    outside = inside.copy()
+    outside[span[0] + 1 : span[1] + 1] = False
+    if np.count_nonzero(outside) < _FEWEST_ALIVE:
+        return False
+    cell, top, mean = (np.nan_to_num(rows[name].astype(np.float64)) for name in ("cell", "top", "mean"))
+    moves = np.count_nonzero(outside & ((cell > _ALIVE_CELL) | (top > _ALIVE_TOP)))
+    if moves >= _FEWEST_ALIVE and _stops_at_once(top, inside, span):
+        return True
+    dead, alive = np.quantile(mean[span[0] + 1 : span[1]], 0.75) <= _DEAD, np.quantile(mean[outside], 0.25)
+    return bool(dead and alive >= _GRAIN_ALIVE and _stops_at_once(mean, inside, span))
+
+
+def _with_restless(
+    rows: Rows,
+    cuts: NDArray[np.intp],
+    steps: NDArray[np.float64],
+    freezes: tuple[tuple[int, int], ...],
+    freeze_frames: int,
+) -> tuple[tuple[int, int], ...]:
+    """Add the stretches in which motion stops from one picture to the next while the coder still changes them."""
+    top, mean = (np.nan_to_num(rows[name].astype(np.float64)) for name in ("top", "mean"))
+    stands = steps < _STANDS
+    stands[cuts] = False
+    found = []
+    for start, end in runs(stands, bridge=np.isnan(steps) | (steps < 2 * _STANDS), most_bridged=2):
+        inside = np.zeros(len(rows), np.bool_)
+        edges = np.array([0, *cuts, len(rows)])
+        after = int(np.searchsorted(edges, start, side="right"))
+        inside[edges[after - 1] + 1 : edges[after]] = True
+        if end - start + 1 < freeze_frames or any(start <= one and other <= end for one, other in freezes):
+            continue
+        before = [at for at in range(start - 1, start - _EASES, -1) if at >= 0 and inside[at]]
+        moved = [at for at in before if steps[at] > _MOVED]
+        # It has to stop from full speed, not to come to rest.
+        if len(moved) < max(_FEWEST_ALIVE, len(before) // 2) or moved[0] < start - 2 or not _is_full(steps, moved):
+            continue
+        calmer = all(
+            float(np.median(values[start:end])) < _CALMER * float(np.median(values[moved])) for values in (top, mean)
+        )
+        if calmer:
+            found.append((start - 1, end))
+    kept = [one for one in freezes if not any(start <= one[0] and one[1] <= end for start, end in found)]
+    return tuple(sorted((*kept, *found)))
+
+
+_STANDS, _MOVED = 0.3, 0.8  # samples of a step that are none, and that are motion
+_CALMER = 0.5  # of the change of pictures that move
+
+
+def _stops_at_once(change: NDArray[np.float64], inside: NDArray[np.bool_], span: tuple[int, int]) -> bool:
+    """Does motion stop from one picture to the next before a still stretch? A move that was drawn or made by hand comes
+    to rest. Where the shot begins with the stretch, its motion has to begin at once.
+    """
+    first = int(np.flatnonzero(inside)[0])
+    if span[0] <= first:
+        return _is_full(change, [at for at in range(span[1], span[1] + _EASES) if at < len(change) and inside[at]])
+    return any(
+        change[last + 1] <= _FALLS * change[last]
+        and _is_full(change, [at for at in range(last, last - _EASES, -1) if at >= first])
+        for last in range(max(span[0] - _SETTLES, first), span[0] + 1)
+    )
+
+
+def _is_full(change: NDArray[np.float64], beside: Sequence[int]) -> bool:
+    """Is the first of some changes like those that go on from it?"""
+    if len(beside) < _FEWEST_ALIVE:
+        return False
+    usual = max(float(np.median(change[list(beside)])), _GRAIN_ALIVE)
+    return float(change[beside[0]]) >= _AT_ONCE * usual
+
+
+_FEWEST_ALIVE = 3  # pictures
+_ALIVE_CELL, _ALIVE_TOP = 6.5, 5.0  # change of the busiest cell and blocks that grain and its coding do not reach
+_EASES, _AT_ONCE = 10, 0.5  # pictures beside a still stretch, and share of their change with which motion stops
+_FALLS, _SETTLES = 0.35, 12  # change after motion stopped over that before; pictures in which a coder settles
+_DEAD, _GRAIN_ALIVE = 0.02, 0.6  # mean change of pictures that are the same, and of those with grain
 
 
 def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -> NDArray[np.bool_]:

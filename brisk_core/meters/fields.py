@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from brisk_core.facts import FieldOrder, Scan
 from brisk_core.meters.picture import BAND, Picture, block_means
 from brisk_core.meters.rows import Rows
-from brisk_core.meters.spans import runs
+from brisk_core.meters.spans import neighbours, runs
 
 #: Alternation below this many 8-bit steps is noise of camera or coder.
 _NOISE = 6
@@ -39,6 +39,8 @@ _OUTWEIGHS = 4.0
 #: Blocks of two moments beside blocks of one: a progressive overlay on interlaced pictures. They count from this
 #: share on.
 _LEAST_TWO = 0.05
+_AMONG_ONE = 24.0  # and from this weight on
+_BEYOND_CHANCE = 4.0  # square roots of the weight of both orders by which one must outweigh the other
 _SAME_FIELD = 0.3  # change of a field over that of the other, below which it shows its previous moment again
 _FIELD_MOVES = 0.5  # 8-bit steps by which the other field must change for that
 _LEAST_FRAMES = 5  # pictures with motion below which a file says nothing,
@@ -137,10 +139,18 @@ def moments(rows: Rows) -> NDArray[np.uint8]:
     """Return for each picture what its weaves say."""
     one, top, bottom = (rows[name].astype(np.float64) for name in ("one", "two_top", "two_bottom"))
     two = top + bottom
+    # Fine patterns that move up or down comb to both sides; what else they do by chance is weak beside that.
+    balanced = np.minimum(top, bottom)[one + two >= _LEAST_WEIGHT]
+    least = max(_LEAST_WEIGHT, _OUTWEIGHS * float(np.median(balanced))) if len(balanced) else _LEAST_WEIGHT
     said = np.zeros(len(rows), np.uint8)
     said[(one >= _LEAST_WEIGHT) & (one >= _OUTWEIGHS * two)] = PROGRESSIVE
     for kind, mine, other in ((TOP, top, bottom), (BOTTOM, bottom, top)):
-        said[(mine >= _LEAST_WEIGHT) & (mine >= _OUTWEIGHS * other) & (mine >= _LEAST_TWO * one)] = kind
+        # Blocks of noise fall to both sides as chance will: the more there are, the farther the sides may lie apart.
+        beyond_chance = mine - other >= _BEYOND_CHANCE * np.sqrt(mine + other)
+        among_one = (mine >= one) | (mine >= _AMONG_ONE)
+        said[
+            (mine >= least) & (mine >= _OUTWEIGHS * other) & (mine >= _LEAST_TWO * one) & beyond_chance & among_one
+        ] = kind
     said[_repeats_a_field(rows) != UNSURE] = UNSURE
     return said
 
@@ -166,7 +176,38 @@ def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
         order = _ORDERS[next(iter(fields))] if len(fields) == 1 else None
         return FieldVerdict(scan=Scan.MIXED, order=order, moments=said, says="", spans=spans)
     scan = Scan.PROGRESSIVE if main == PROGRESSIVE else Scan.INTERLACED
+    if main == PROGRESSIVE:
+        known = {at for start, end, _ in spans for at in range(start - 1, end + 1)}
+        bursts = [span for span in _combed_bursts(rows, cuts) if not known & set(range(*span))]
+        spans = tuple(sorted((*spans, *((start, end, _TWO_MOMENTS) for start, end in bursts))))
     return FieldVerdict(scan=scan, order=_ORDERS.get(main), moments=said, says="", spans=spans)
+
+
+_TWO_MOMENTS = "two moments"
+_BURST_COMB, _BURST_LEAST = 3.0, 0.04  # times the combing of the pictures around, and 8-bit steps added to it
+_BURST_ONE = 0.35  # of the weight of one moment that is usual around
+_LONGEST_BURST, _BURST_AROUND = 12, 8  # pictures
+
+
+def _combed_bursts(rows: Rows, cuts: NDArray[np.intp]) -> list[tuple[int, int]]:
+    """Return short runs of pictures that comb far more than those around them, and do not show one moment as they do.
+
+    A few woven pictures beside pictures of one moment are seldom sure of an order.
+    """
+    comb, one = (np.nan_to_num(rows[name].astype(np.float64)) for name in ("comb", "one"))
+    around, usual = (neighbours(values, _BURST_AROUND) for values in (comb, one))
+    usual_one = np.nan_to_num(np.nanmedian(usual, axis=1)) if len(rows) > 1 else np.zeros(len(rows))
+    usual_comb = np.nan_to_num(np.nanquantile(around, 0.6, axis=1)) if len(rows) > 1 else comb
+    odd = (comb > _BURST_COMB * usual_comb + _BURST_LEAST) & (one < _BURST_ONE * usual_one)
+    odd &= usual_one >= _LEAST_WEIGHT
+    # The first woven picture still goes with the one before it.
+    mixed = (comb > _BURST_COMB * usual_comb + _BURST_LEAST) & (usual_one >= _LEAST_WEIGHT)
+    found = []
+    for start, end in runs(mixed):
+        near_cut = np.any((cuts >= start - 1) & (cuts <= end + 1))
+        if _BURST <= end - start <= _LONGEST_BURST and odd[start:end].sum() >= 1 and not near_cut:
+            found.append((start, end))
+    return found
 
 
 _ORDERS = {TOP: FieldOrder.TOP, BOTTOM: FieldOrder.BOTTOM}

@@ -8,7 +8,7 @@ comb: stretched, one value in seven stays empty; squeezed, one in seven is met t
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -95,7 +95,7 @@ def _beyond(plane: Plane, limit: int, side: int) -> int:
 
 
 class LumaHistogram:
-    """Luma of every fourth picture's bands, counted by code value; histograms of segments add up."""
+    """Luma of every fourth picture, counted by code value; histograms of segments add up."""
 
     def __init__(self) -> None:
         self.counts = np.zeros(_BINS, np.int64)
@@ -105,10 +105,11 @@ class LumaHistogram:
         """Count a picture."""
         if picture.number % _HISTOGRAM_EVERY:
             return
-        bands, bits = picture.coded_bands, picture.samples.bits
+        # The whole picture: some lines of it would leave out values of a drawn slope, which looks like a comb.
+        luma, bits = picture.luma, picture.samples.bits
         if bits > 10:
-            bands = bands >> (bits - 10)
-        counted = cv2.calcHist([bands], [0], None, [_BINS if bits > 8 else 256], [0, _BINS if bits > 8 else 256])
+            luma = luma >> (bits - 10)
+        counted = cv2.calcHist([luma], [0], None, [_BINS if bits > 8 else 256], [0, _BINS if bits > 8 else 256])
         values = counted.ravel().astype(np.int64)
         self.counts[:: 1 if bits > 8 else 4] += values
         self.pictures += 1
@@ -195,7 +196,7 @@ def judge_range(histogram: LumaHistogram, *, full: bool) -> RangeVerdict:
     shift = _shift(floor, ceiling, piled, holes, doubles, full=full)
     says = "" if found_range and shift else f"the samples reach from {floor:.0f} to {ceiling:.0f} (8-bit) only"
     times = _SQUEEZES.get(shift or "")
-    if times and doubles < _DOUBLES and not _bears_comb(by_value, times):
+    if times and not _bears_comb(by_value, times):
         # Many a film has no blacker black and no whiter white; the comb of the mapping tells them apart.
         shift = None
         says += ", as full range mapped to narrow twice does and as other pictures may; a master would tell"
@@ -234,9 +235,13 @@ def _bears_comb(by_value: NDArray[np.float64], times: int) -> bool:
 
     Which those are is known, so even the traces that lossy coding leaves of them show over all values together.
     """
+    return any(_follows_comb(by_value, times, rounding) for rounding in (np.round, np.floor))
+
+
+def _follows_comb(by_value: NDArray[np.float64], times: int, rounding: Callable[[Any], Any]) -> bool:
     mapped = np.arange(256)
     for _ in range(times):
-        mapped = np.round(16 + mapped * (219 / 255)).astype(np.intp)
+        mapped = rounding(16 + mapped * (219 / 255)).astype(np.intp)
     blur, even = _BLUR / _BLUR.sum(), np.ones(_COMB_AROUND) / _COMB_AROUND
     comb = np.convolve(np.bincount(mapped, minlength=256).astype(np.float64), blur, "same")
     wanted = (comb / np.maximum(np.convolve(comb, even, "same"), 1e-9) - 1)[_COMB_VALUES]

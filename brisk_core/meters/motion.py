@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from brisk_core.meters.change import Steadiness
 from brisk_core.meters.picture import Picture
 from brisk_core.meters.rows import Rows
-from brisk_core.meters.spans import runs
+from brisk_core.meters.spans import neighbours, runs
 
 _STANDS_OUT, _MOST_NOISE = 2.0, 4.0  # 8-bit steps above the median block; steps up to which the median can be noise
 _LEAST_STRONG, _FEWEST_BLOCKS = 0.5, 20
@@ -33,7 +33,13 @@ _NOISE = 1.0  # 8-bit steps of change that every block has
 
 _FITS = 0.22  # residual of the blend over the motion, at most
 _FITS_BETTER = 0.55  # residual over that of the pictures beside it, at most: slow motion and dissolves fit everywhere
+_B_FITS_BETTER = 0.45  # the same for a picture that is predicted from both sides
 _WEIGHTS = (0.15, 0.85)
+_DOUBLE, _FITS_SURELY = 0.5, 0.18  # of double edges; residual at most where edges cannot be looked at
+_MOVES_ON = 0.35  # residual of the pictures beside it in motion that their neighbours do not explain
+_CHEAP, _STARVED, _STARVED_REACH = 0.03, 0.01, 6  # bits a sample of a picture, and the usual of those around it
+_RICH, _MOVES = 0.4, 0.25  # bits of pictures around that lack nothing, and residual that is motion then
+_APART = 1.0  # 8-bit steps between both ways a picture can lie between two, from which it tells which it is
 
 #: Rates that material is brought from (frames a second).
 _SOURCES = tuple(
@@ -48,7 +54,10 @@ _CLEAN_WEIGHT = 0.06  # of the lesser picture, up to which a picture counts as n
 
 _EDGE_REACH = 0.45  # of a tile's edge: longer steps cannot be told
 _SURE_PEAK = 0.08  # height of a correlation peak from which a step is told
-_JUMP = (1.7, 2.4)  # step over that of the neighbours where one picture is missing
+_MOVES_TOO, _STEP_NOISE = 0.5, 0.5  # change of the next tile over that of the busiest; samples steps may differ by
+_STANDING_PEAK = 0.3  # height of the peak from which a step of none is none
+_ALONE_PEAK = 0.5  # height of the peak where only one tile moves
+_JUMP, _MOST_LOST = 1.7, 12  # step over that of the neighbours where pictures are missing, and the most that are
 _LEAST_STEP = 3.0  # samples a picture
 
 
@@ -59,23 +68,25 @@ class MotionMeter:
 
     name = "motion"
     row = np.dtype(
-        [("sharper", "f2"), ("moves", "f2"), ("weight", "f2"), ("residual", "f2"),
+        [("sharper", "f2"), ("moves", "f2"), ("weight", "f2"), ("residual", "f2"), ("double", "f2"),
          ("step_x", "f2"), ("step_y", "f2"), ("peak", "f2")]
     )  # fmt: skip
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return change of sharpness where it moves (a logarithm) and strength of motion, weight and residual of the
-        fit of the picture before, step and its peak.
+        fit of the picture before and whether its edges are double, step and its peak.
         """
         if not before:
-            return (np.nan,) * 7
+            return (np.nan,) * 8
         previous = before[-1]
         change = np.maximum(now.changed_blocks(previous) - _NOISE, 0)
         moves = float(change.sum())
         sharper = _sharper(change, now, previous)
         weight, residual = _fit(now, previous, before[-2]) if len(before) > 1 else (np.nan, np.nan)
-        return (sharper, moves / change.size, weight, residual, *_step(now, previous))
+        fits = residual < _FITS and _WEIGHTS[0] <= weight <= _WEIGHTS[1]
+        double = _double(now, previous, before[-2], weight) if fits else np.nan
+        return (sharper, moves / change.size, weight, residual, double, *_step(now, previous))
 
 
 def _sharper(change: NDArray[np.float32], now: Picture, before: Picture) -> float:
@@ -105,21 +116,66 @@ def _fit(now: Picture, middle: Picture, earlier: Picture) -> tuple[float, float]
     return weight, float(np.abs(gone - weight * way).mean() / np.abs(way).mean())
 
 
+def _double(now: Picture, middle: Picture, earlier: Picture, weight: float) -> float:
+    """Return whether a picture between two others shows both of them (1) or what lies half way (-1), NaN where too
+    little moves to tell: a coder of few bits, slow motion and fades all fit the mean of their neighbours.
+    """
+    one, between, other = earlier.tiles, middle.tiles, now.tiles
+    if not len(one):
+        return np.nan
+    edge = one.shape[1]
+    best = (_APART, np.nan)
+    for at in range(len(one)):
+        first, seen, last = (tiles[at].astype(np.float32) for tiles in (one, between, other))
+        if float(np.abs(last - first).mean()) < _NOISE:
+            continue
+        x, y, peak = _tile_step(one[at], other[at])
+        margin = int(max(abs(x), abs(y)) / 2) + 2
+        if peak < _SURE_PEAK or margin > edge // 4:
+            continue
+        halves = [
+            cv2.warpAffine(tile, np.array([[1, 0, way * x / 2], [0, 1, way * y / 2]]), (edge, edge))
+            for tile, way in ((first, 1), (last, -1))
+        ]
+        inside = np.s_[margin:-margin, margin:-margin]
+        single = ((halves[0] + halves[1]) / 2)[inside]
+        double = ((1 - weight) * first + weight * last)[inside]
+        apart = float(np.abs(single - double).mean())
+        if apart > best[0]:
+            off = [float(np.abs(seen[inside] - one_way).mean()) for one_way in (single, double)]
+            best = apart, (off[0] - off[1]) / apart
+    return best[1]
+
+
 def _step(now: Picture, previous: Picture) -> tuple[float, float, float]:
-    """Return the step of the tile that changes most, in samples across and down, and how sure it is."""
+    """Return the step of the tile that changes most, in samples across and down, and how sure it is; nothing is sure
+    where the next tile steps another way.
+    """
     one, other = now.tiles, previous.tiles
     if not len(one):
         return np.nan, np.nan, 0.0
-    changes = [float(cv2.mean(cv2.absdiff(a, b))[0]) for a, b in zip(one, other, strict=True)]
-    busiest = int(np.argmax(changes))
+    changes = np.array([float(cv2.mean(cv2.absdiff(a, b))[0]) for a, b in zip(one, other, strict=True)])
+    busiest, *rest = np.argsort(-changes, kind="stable").tolist()
     if changes[busiest] < _NOISE:
         return 0.0, 0.0, 0.0
-    edge = one.shape[1]
-    window = cv2.createHanningWindow((edge, edge), cv2.CV_32F)
-    (x, y), peak = cv2.phaseCorrelate(other[busiest].astype(np.float32), one[busiest].astype(np.float32), window)
-    if max(abs(x), abs(y)) > _EDGE_REACH * edge:
+    x, y, peak = _tile_step(other[busiest], one[busiest])
+    if max(abs(x), abs(y)) > _EDGE_REACH * one.shape[1]:
         return np.nan, np.nan, 0.0
-    return 2 * x, 2 * y, float(peak)
+    if rest and changes[rest[0]] > _MOVES_TOO * changes[busiest]:
+        x_too, y_too, _ = _tile_step(other[rest[0]], one[rest[0]])
+        if np.hypot(x_too - x, y_too - y) > _STEADY_STEP * np.hypot(x, y) + _STEP_NOISE:
+            peak = 0.0
+    elif peak < _ALONE_PEAK:
+        peak = 0.0
+    return 2 * x, 2 * y, peak
+
+
+def _tile_step(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> tuple[float, float, float]:
+    """Return by how many samples of the tiles one has moved, and the height of the peak."""
+    edge = before.shape[0]
+    window = cv2.createHanningWindow((edge, edge), cv2.CV_32F)
+    (x, y), peak = cv2.phaseCorrelate(before.astype(np.float32), after.astype(np.float32), window)
+    return float(x), float(y), float(peak)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -131,10 +187,32 @@ class MotionVerdict:
     drops: tuple[tuple[int, int], ...]  #: half-open, the picture after a missing one
 
 
-def judge_motion(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness, rate: Fraction) -> MotionVerdict:
-    """Find blended and missing pictures; ``rate`` is that of the file in frames a second."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Coded:
+    """What each picture cost its coder, in the order they are shown."""
+
+    types: NDArray[np.uint8]  #: ASCII of I, P, B or ?
+    bits: NDArray[np.float64]  #: a sample of luma
+
+    def brought_to(self, count: int) -> Coded:
+        """The same for a number of pictures; of those beyond the packets nothing is known."""
+        more = max(count - len(self.types), 0)
+        types = np.concatenate([self.types[:count], np.full(more, ord("?"), np.uint8)])
+        return Coded(types=types, bits=np.concatenate([self.bits[:count], np.full(more, np.inf)]))
+
+
+def judge_motion(
+    rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness, rate: Fraction, coded: Coded | None = None
+) -> MotionVerdict:
+    """Find blended and missing pictures; ``rate`` is that of the file in frames a second.
+
+    ``coded`` tells pictures that a coder of few bits has made from those beside them.
+    """
+    coded = coded.brought_to(len(rows)) if coded is not None else None
     blended = _single_blends(rows, cuts)
-    source, pattern = _rate_pattern(rows, cuts, rate)
+    if coded is not None:
+        blended &= ~_made_by_coder(rows, coded)
+    source, pattern = _rate_pattern(rows, cuts, rate, coded)
     if pattern is not None:
         blended |= pattern
     return MotionVerdict(blends=tuple(runs(blended)), source_rate=source, drops=_find_drops(rows, cuts, steadiness))
@@ -146,6 +224,7 @@ def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
     found = np.zeros(count, np.bool_)
     weight = np.append(rows["weight"].astype(np.float64)[1:], np.nan)  # of the picture itself
     residual = np.append(rows["residual"].astype(np.float64)[1:], np.nan)
+    double = np.append(rows["double"].astype(np.float64)[1:], np.nan)
     broken = np.zeros(count + 2, np.bool_)
     broken[cuts] = True
     for at in range(2, count - 2):
@@ -153,14 +232,34 @@ def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
             continue
         if broken[at - 1 : at + 3].any():
             continue
-        beside = residual[at - 1], residual[at + 1]
-        if min(beside) * _FITS_BETTER > residual[at]:
-            found[at] = True
+        beside = min(residual[at - 1], residual[at + 1])
+        # Where the edges cannot be looked at, the fit itself has to be beyond doubt.
+        if np.isnan(double[at]):
+            sure = residual[at] < min(_FITS_SURELY, _B_FITS_BETTER * beside) and beside > _MOVES_ON
+        else:
+            sure = double[at] >= _DOUBLE
+        found[at] = sure and beside * _FITS_BETTER > residual[at]
     return found
 
 
+def _made_by_coder(rows: Rows, coded: Coded) -> NDArray[np.bool_]:
+    """Pictures that cost next to nothing: a coder with few bits to spend shows the mean of the pictures beside them.
+
+    Where motion is strong and the pictures around were given their bits, a cheap picture is the mean by its own making.
+    """
+    residual = np.append(rows["residual"].astype(np.float64)[1:], np.nan)
+    cheap = coded.bits < _CHEAP
+    bits = np.where((coded.types == ord("I")) | np.isinf(coded.bits), 0.0, coded.bits)
+    around = np.median(np.nan_to_num(neighbours(bits, _STARVED_REACH)), axis=1)
+    starved = around < _STARVED
+    beside = np.nan_to_num(neighbours(residual, 1)).min(axis=1)
+    moves = beside >= np.where(around >= _RICH, _MOVES, _MOVES_ON)
+    likely = (coded.types == ord("B")) & (residual > _B_FITS_BETTER * beside)
+    return np.asarray(likely | (cheap & (starved | ~moves)), np.bool_)
+
+
 def _rate_pattern(
-    rows: Rows, cuts: NDArray[np.intp], rate: Fraction
+    rows: Rows, cuts: NDArray[np.intp], rate: Fraction, coded: Coded | None
 ) -> tuple[Fraction | None, NDArray[np.bool_] | None]:
     """Return the source rate whose pattern the sharpness follows, and the pictures that are blended."""
     moves, sharper = rows["moves"].astype(np.float64), rows["sharper"].astype(np.float64)
@@ -168,6 +267,8 @@ def _rate_pattern(
     usable[cuts] = False
     if np.count_nonzero(usable) < _LEAST_MOVING:
         return None, None
+    if coded is not None:
+        sharper = _less_types(sharper, usable, coded.types)
     relative = np.where(usable, sharper, 0.0)
     numbers = np.arange(len(rows))
     best: tuple[float, Fraction | None, float] = (_ALIKE, None, 0.0)
@@ -189,6 +290,18 @@ def _rate_pattern(
     place = numbers * float(source_rate / rate) + phase
     lesser = np.minimum(place % 1, 1 - place % 1)
     return source_rate, (lesser > max(_CLEAN_WEIGHT, 0.5 / _PHASES)) & _near(usable)
+
+
+def _less_types(
+    sharper: NDArray[np.float64], usable: NDArray[np.bool_], types: NDArray[np.uint8]
+) -> NDArray[np.float64]:
+    """Change of sharpness less what goes with the types of the pictures: coders make some sharper than others."""
+    found = sharper.copy()
+    steps = types.astype(np.int64) * 256 + np.roll(types, 1)
+    for step in np.unique(steps[usable]):
+        alike = usable & (steps == step)
+        found[alike] -= float(np.median(sharper[alike]))
+    return found
 
 
 def _holds(
@@ -233,8 +346,17 @@ def _near(usable: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return np.convolve(usable.astype(np.float64), np.ones(5), "same") > 0
 
 
+def sure_steps(rows: Rows) -> NDArray[np.float64]:
+    """Return by how many samples the busiest tile of each picture has moved, NaN where that is not sure."""
+    steps = np.hypot(rows["step_x"].astype(np.float64), rows["step_y"].astype(np.float64))
+    # Nothing at all changes where the step is none without a peak.
+    return np.asarray(np.where((rows["peak"] > _STANDING_PEAK) | (steps == 0), steps, np.nan), np.float64)
+
+
 def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> tuple[tuple[int, int], ...]:
-    """Steps about twice as long as those before and after, in the same direction, away from cuts and repeats."""
+    """Steps that are whole times as long as those before and after, in the same direction, away from cuts and
+    repeats.
+    """
     step = rows["step_x"].astype(np.float64) + 1j * rows["step_y"].astype(np.float64)
     sure = (rows["peak"].astype(np.float64) > _SURE_PEAK) & ~np.isnan(step)
     unsteady = np.zeros(len(rows) + 3, np.bool_)
@@ -250,9 +372,16 @@ def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> t
         if abs(usual) < _LEAST_STEP or np.abs(around - usual).max() > _STEADY_STEP * abs(usual):
             continue
         jump = step[at] / usual
-        if _JUMP[0] <= jump.real <= _JUMP[1] and abs(jump.imag) < _STEADY_STEP:
+        lost = round(jump.real) - 1
+        if (
+            jump.real >= _JUMP
+            and lost <= _MOST_LOST
+            and abs(jump.real - lost - 1) < _WHOLE_STEP
+            and abs(jump.imag) < _STEADY_STEP
+        ):
             found.append((at, at + 1))
     return tuple(found)
 
 
 _STEADY_STEP = 0.25
+_WHOLE_STEP = 0.4  # of a step, to the nearest whole number of them

@@ -18,7 +18,7 @@ from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_stea
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
 from brisk_core.meters.levels import RangeVerdict, bits_used, judge_range, summarise_levels
 from brisk_core.meters.light import find_black, find_flashes
-from brisk_core.meters.motion import MotionVerdict, judge_motion
+from brisk_core.meters.motion import Coded, MotionVerdict, judge_motion, sure_steps
 from brisk_core.meters.spans import runs
 from brisk_core.meters.spectrum import judge_detail
 from brisk_core.packets import PacketSeries
@@ -55,14 +55,18 @@ class PictureVerdicts:
         return self.fields.scan in (None, Scan.PROGRESSIVE)
 
 
-def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureVerdicts:
-    """Decide from the joined rows; ``rate`` in frames a second, ``full`` the range by the file's own word."""
+def judge_pictures(
+    scan: PictureScan, rate: Fraction, *, full: bool, packets: PacketSeries | None = None
+) -> PictureVerdicts:
+    """Decide from the joined rows; ``rate`` in frames a second, ``full`` the range by the file's own word; ``packets``
+    tell what each picture cost its coder.
+    """
     rows = scan.rows.rows
     change = rows("change")
     cuts = find_cuts(change)
     found_fields = fields.judge_fields(rows("fields"), cuts)
     light = rows("light")["mean"].astype(np.float64)
-    steadiness = judge_steadiness(change, cuts, max(2, round(FREEZE_S * rate)), light)
+    steadiness = judge_steadiness(change, cuts, max(2, round(FREEZE_S * rate)), light, sure_steps(rows("motion")))
     lit = rows("light").copy()
     lit["high"][scan.missing] = 255  # what was not decoded is not black
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
@@ -71,7 +75,7 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
         fields=found_fields,
         cuts=cuts,
         steadiness=steadiness,
-        motion=judge_motion(rows("motion"), cuts, steadiness, rate),
+        motion=judge_motion(rows("motion"), cuts, steadiness, rate, _coded(packets, size) if packets else None),
         area=judge_area(rows("area"), scan.area.total),
         range=judge_range(scan.histogram, full=full),
         black=find_black(lit, 0.0 if full else 16.0),
@@ -81,6 +85,11 @@ def judge_pictures(scan: PictureScan, rate: Fraction, *, full: bool) -> PictureV
         full=full,
         rate=rate,
     )
+
+
+def _coded(packets: PacketSeries, size: tuple[int, int]) -> Coded:
+    order = packets.presentation_order
+    return Coded(types=packets.types[order], bits=packets.sizes[order] * 8.0 / max(size[0] * size[1], 1))
 
 
 def observe_pictures(
@@ -128,9 +137,14 @@ def _observe_scan(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
 def _observe_time(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
     steady, motion = verdicts.steadiness, verdicts.motion
     builder.observed("content.cuts", _spans((int(at), int(at) + 1) for at in verdicts.cuts))
-    builder.observed("content.freeze", _spans(steady.freezes))
+    if not steady.stands:
+        builder.observed("content.freeze", _spans(steady.freezes))
+    else:
+        builder.unread("content.freeze", "nothing moves in the whole file: a still, a locked shot or a freeze")
     builder.observed("content.repeat", _spans(steady.repeats))
-    builder.observed("content.drop", _spans(motion.drops, "motion jumps two steps; sure only against a master"))
+    builder.observed(
+        "content.drop", _spans(motion.drops, "motion jumps: pictures are missing; sure only against a master")
+    )
     detail = (
         f"blended by a change of rate from {spell_rate(motion.source_rate)}"
         if motion.source_rate

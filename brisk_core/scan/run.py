@@ -54,7 +54,7 @@ def conclude_scan(
         # What lies before zero is cut by the edit list.
         start = max(int(packets.presented_pts()[0]), 0) * packets.time_base
         rate = builder.said(Witness.OBSERVED, "picture.frame_rate") or Fraction(25)
-        verdicts = judge_pictures(scan, rate, full=full_range(builder))
+        verdicts = judge_pictures(scan, rate, full=full_range(builder), packets=packets)
         observe_pictures(builder, scan, verdicts, packets)
         rows = picture_rows(scan, verdicts)
     if sounds is None:

@@ -322,6 +322,8 @@ class Hearing:
         if held.right:
             says = " ".join([f"As asked: {held.found}.", *(one.says for one in held.sentences)])
             finding = self.met(line, held.required, held.found, says=says, observed=held)
+            if held.look:
+                finding = replace(finding, outcome=Outcome.CAUTION, remedy=line.remedy or held.remedy or finding.remedy)
             return replace(finding, spans=held.spans())
         unmet = Unmet(
             id=line.row.id,

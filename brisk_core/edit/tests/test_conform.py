@@ -137,6 +137,39 @@ class ConformTest(TestCase):
             found = conform(edit, FrameRange.whole(edit), Observed(cuts=cuts_of(long), frames=sum(long), rate=rate))
             self.assertIn(much, found.sentences[0].says)
 
+    def test_frames_lost_here_and_there_are_no_other_speed(self) -> None:
+        for lengths, lost in (
+            ([30] * 12, {2: 1, 5: 2, 8: 1}),
+            ([24, 31, 28, 40, 22, 35, 27, 30, 26, 33], {3: 1, 4: 2, 7: 2, 9: 1}),
+            ([25, 24, 26, 25, 27, 24, 25, 26, 24, 25, 26, 25], {2: 2, 3: 1, 6: 2, 10: 3}),
+        ):
+            with self.subTest(lost=lost):
+                edit = timeline(lengths)
+                left = [one - lost.get(number, 0) for number, one in enumerate(lengths, 1)]
+                found = conform(edit, FrameRange.whole(edit), Observed(cuts=cuts_of(left), frames=sum(left), rate=RATE))
+                self.assertEqual(found.speed, 1)
+                self.assertFalse(found.right)
+                for number, many in lost.items():
+                    words = f"Shot {number} “S{number}” is {many} frame{'s' if many > 1 else ''} too short"
+                    self.assertEqual(sum(words in one.says for one in found.sentences), 1, words)
+                self.assertEqual(self.states(found)["trimmed"], list(lost))
+
+    def test_a_true_other_speed_is_still_one_with_a_cut_that_was_not_seen(self) -> None:
+        edit = timeline(rate=Fraction(24))
+        cuts = list(cuts_of(LENGTHS))
+        del cuts[7]
+        found = conform(edit, FrameRange.whole(edit), Observed(cuts=tuple(cuts), frames=sum(LENGTHS), rate=RATE))
+        self.assertIn("4.2 % faster", found.sentences[0].says)
+
+    def test_the_whole_edit_in_place_of_a_part_with_one_cut(self) -> None:
+        cut = cuts_of(LENGTHS)[4]
+        part = FrameRange(start=cut - 12, end=cut + 10)
+        found = self.laid(cuts_of(LENGTHS), sum(LENGTHS), part=part)
+        self.assertIn("The file holds", self.only(found))
+        other = tuple(int(one) for one in np.cumsum(np.random.default_rng(5).integers(18, 120, 12)))
+        self.assertIn("another edit", self.only(self.laid(other, 900, part=part)))
+        self.assertFalse(self.laid((12,), 22, part=part).measured)
+
     def test_a_transition_is_a_zone_and_a_join_of_one_source_is_no_cut(self) -> None:
         lane = self.edit.lanes[0]
         events = list(lane.events)
@@ -173,6 +206,9 @@ class ConformTest(TestCase):
         found = self.laid(tuple(cuts), sum(LENGTHS))
         self.assertEqual((found.missing, found.right), ((lost,), True))
         self.assertIn("1 cut of the timeline is not seen", found.sentences[0].says)
+        held = found.held()["edit.cuts"]
+        self.assertEqual((held.right, held.look), (True, True))
+        self.assertFalse(self.of(LENGTHS).held()["edit.cuts"].look)
         more = tuple(sorted([*cuts_of(LENGTHS), 333]))
         found = self.laid(more, sum(LENGTHS))
         self.assertEqual((found.extra, found.right), ((333,), True))
