@@ -25,7 +25,7 @@ _CHANGED = 2.0  # mean 8-bit steps a block changes by before it counts as change
 
 _REPEAT_SHARE = 0.3  # change of a repeated picture over that of the pictures beside it, at most
 #: Mean change of all blocks up to which a coder touches up a repeat. A camera that stands for a moment has grain.
-_REPEAT_MEAN = 1.25
+_REPEAT_MEAN, _REPEAT_OF_MEAN = 1.25, 0.22  # 8-bit steps, or share of the change of the pictures beside it
 _LIVELY = 1.2  # least change (8-bit steps in the busiest blocks) of the pictures beside a repeat
 _STILL, _STILL_CELL = 1.5, 5.0  # change of the busiest blocks and cell up to which a coder may touch up a picture
 _LIFE = 0.35  # usual change of all blocks in a picture that stands: a coder is soon done, grain goes on
@@ -44,6 +44,8 @@ _CUT_RESTLESS = 0.3  # usual loss of correlation from which the levels must chan
 _CUT_LEAP, _CUT_LEAST_LEAP = 3.0, 1.0  # times the usual change of the blocks, and 8-bit steps added to it
 _CUT_LEAP_LEVELS, _CUT_LEAST_LEAP_LEVELS = 5.0, 0.02  # times the usual change of levels, and added to it
 _CUT_LEAP_UNLIKE = 0.35  # loss of correlation that goes with such a leap
+_CUT_OTHER, _CUT_STEADY = 0.5, 0.05  # loss of correlation of another picture, and the usual one in a steady shot
+_CUT_COLOUR, _CUT_COLOUR_OVER = 12.0, 5.0  # change of colour, 8-bit steps, and times the usual
 _CUT_REACH = 4  # pictures before and after that are the usual
 
 
@@ -52,18 +54,20 @@ class ChangeMeter:
 
     name = "change"
     row = np.dtype(
-        [("mean", "f2"), ("top", "f2"), ("cell", "f2"), ("share", "f2"), ("levels", "f2"), ("likeness", "f2")]
-    )
+        [("mean", "f2"), ("top", "f2"), ("cell", "f2"), ("share", "f2"), ("levels", "f2"), ("likeness", "f2"),
+         ("colour", "f2")]
+    )  # fmt: skip
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return mean change, that of the busiest blocks, of the busiest cell, share of changed blocks, histogram,
-        similarity.
+        similarity,
+        change of colour.
 
         Changes are in 8-bit steps; the histogram's is a share of the samples, similarity a correlation from -1 to 1.
         """
         if not before:
-            return (np.nan,) * 6
+            return (np.nan,) * 7
         previous = before[-1]
         blocks = now.changed_blocks(previous).ravel()
         count = max(1, round(len(blocks) * _TOP_SHARE))
@@ -76,7 +80,16 @@ class ChangeMeter:
             float(np.mean(blocks > _CHANGED)),
             float(np.abs(now.histogram - previous.histogram).sum() / 2),
             _likeness(now.coarse, previous.coarse),
+            _colour_change(now, previous),
         )
+
+
+def _colour_change(now: Picture, previous: Picture) -> float:
+    """Return the mean change of blue and red difference together, 8-bit steps; 0 for pictures without colour."""
+    one, other = now.small_chroma, previous.small_chroma
+    if one is None or other is None or one[0].shape != other[0].shape:
+        return 0.0
+    return sum(float(cv2.mean(cv2.absdiff(a, b))[0]) for a, b in zip(one, other, strict=True))
 
 
 def _likeness(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
@@ -114,6 +127,7 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     score = levels + unlike
     usual_unlike, usual, most = _usual(unlike), _usual(score), neighbours(score, _CUT_REACH)
     leads = score >= np.nan_to_num(np.where(np.isnan(most), 0, most).max(axis=1))
+    other_levels = levels > _CUT_LEVELS * _usual(levels) + _CUT_LEAST_LEVELS
     strong = (unlike > _CUT_UNLIKE) | ((levels > _CUT_HISTOGRAM) & (unlike > _CUT_LEAST_UNLIKE))
     # Two shots of one place and one light: neither levels nor structure jump far, but everything changes at once.
     moved = np.nan_to_num(rows["mean"].astype(np.float64))
@@ -122,14 +136,19 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
         levels > _CUT_LEAP_LEVELS * _usual(levels) + _CUT_LEAST_LEAP_LEVELS
     )
     strong |= leaps & (unlike > _CUT_LEAP_UNLIKE)
-    other_levels = levels > _CUT_LEVELS * _usual(levels) + _CUT_LEAST_LEVELS
+    # In a picture with wide bars less of it changes, but its structure is another one where it hardly ever is.
+    strong |= (unlike > _CUT_OTHER) & (usual_unlike < _CUT_STEADY) & other_levels
     # Where motion alone makes pictures unlike, structure does not tell a cut from a longer step.
     stands_out = (
         (other_levels | (usual_unlike < _CUT_RESTLESS))
         & (unlike > usual_unlike + _CUT_LEAST_UNLIKE)
         & (score > _CUT_OVER * usual + _CUT_FLOOR)
     )
-    return np.flatnonzero(strong & stands_out & leads)
+    # Two flat pictures of one brightness differ in their colour alone.
+    colour = np.nan_to_num(rows["colour"].astype(np.float64))
+    most_colour = np.nan_to_num(neighbours(colour, _CUT_REACH)).max(axis=1)
+    recoloured = (colour > _CUT_COLOUR) & (colour > _CUT_COLOUR_OVER * _usual(colour) + 1) & (colour > most_colour)
+    return np.flatnonzero((strong & stands_out & leads) | recoloured)
 
 
 def _usual(values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -294,8 +313,8 @@ def _is_full(change: NDArray[np.float64], beside: Sequence[int]) -> bool:
 
 _FEWEST_ALIVE = 3  # pictures
 _ALIVE_CELL, _ALIVE_TOP = 6.5, 5.0  # change of the busiest cell and blocks that grain and its coding do not reach
-_EASES, _AT_ONCE = 10, 0.5  # pictures beside a still stretch, and share of their change with which motion stops
-_FALLS, _SETTLES = 0.35, 12  # change after motion stopped over that before; pictures in which a coder settles
+_EASES, _AT_ONCE = 10, 0.6  # pictures beside a still stretch, and share of their change with which motion stops
+_FALLS, _SETTLES = 0.25, 12  # change after motion stopped over that before; pictures in which a coder settles
 _DEAD, _GRAIN_ALIVE = 0.02, 0.6  # mean change of pictures that are the same, and of those with grain
 
 
@@ -307,7 +326,9 @@ def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -
     found = np.zeros(count, np.bool_)
     around = neighbours(np.where(np.isfinite(top), top, np.nan), _LONGEST_HOLD)
     liveliest = np.where(np.isnan(around), 0.0, around).max(axis=1, initial=0)
-    quiet = rows["mean"].astype(np.float64) <= _REPEAT_MEAN
+    mean = rows["mean"].astype(np.float64)
+    usual = _quiet_median(neighbours(mean, _LONGEST_HOLD))
+    quiet = mean <= np.maximum(_REPEAT_MEAN, _REPEAT_OF_MEAN * usual)
     for at in np.flatnonzero(quiet & (liveliest >= _LIVELY) & (top < _REPEAT_SHARE * liveliest)):
         found[at] = _stands_out(top, cell, int(at))
     return found

@@ -39,7 +39,8 @@ _OUTWEIGHS = 4.0
 #: Blocks of two moments beside blocks of one: a progressive overlay on interlaced pictures. They count from this
 #: share on.
 _LEAST_TWO = 0.05
-_AMONG_ONE = 24.0  # and from this weight on
+_ONE_ORDER = 8.0  # times the weight of the other order in the whole file, from which weak pictures are believed
+_AMONG_ONE = 24.0  # weight from which two moments count beside more of one
 _BEYOND_CHANCE = 4.0  # square roots of the weight of both orders by which one must outweigh the other
 _SAME_FIELD = 0.3  # change of a field over that of the other, below which it shows its previous moment again
 _FIELD_MOVES = 0.5  # 8-bit steps by which the other field must change for that
@@ -145,12 +146,12 @@ def moments(rows: Rows) -> NDArray[np.uint8]:
     said = np.zeros(len(rows), np.uint8)
     said[(one >= _LEAST_WEIGHT) & (one >= _OUTWEIGHS * two)] = PROGRESSIVE
     for kind, mine, other in ((TOP, top, bottom), (BOTTOM, bottom, top)):
-        # Blocks of noise fall to both sides as chance will: the more there are, the farther the sides may lie apart.
-        beyond_chance = mine - other >= _BEYOND_CHANCE * np.sqrt(mine + other)
-        among_one = (mine >= one) | (mine >= _AMONG_ONE)
-        said[
-            (mine >= least) & (mine >= _OUTWEIGHS * other) & (mine >= _LEAST_TWO * one) & beyond_chance & among_one
-        ] = kind
+        lenient = (mine >= _LEAST_WEIGHT) & (mine >= _OUTWEIGHS * other) & (mine >= _LEAST_TWO * one)
+        if float(mine.sum()) < _ONE_ORDER * float(other.sum()):
+            # Blocks of noise fall to both sides as chance will: the more there are, the farther they may lie apart.
+            beyond_chance = mine - other >= _BEYOND_CHANCE * np.sqrt(mine + other)
+            lenient &= beyond_chance & (mine >= least) & ((mine >= one) | (mine >= _AMONG_ONE))
+        said[lenient] = kind
     said[_repeats_a_field(rows) != UNSURE] = UNSURE
     return said
 
@@ -185,6 +186,7 @@ def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
 
 _TWO_MOMENTS = "two moments"
 _BURST_COMB, _BURST_LEAST = 3.0, 0.04  # times the combing of the pictures around, and 8-bit steps added to it
+_BURST_OVER = 2.0  # times the most that any of the pictures around combs
 _BURST_ONE = 0.35  # of the weight of one moment that is usual around
 _LONGEST_BURST, _BURST_AROUND = 12, 8  # pictures
 
@@ -205,7 +207,9 @@ def _combed_bursts(rows: Rows, cuts: NDArray[np.intp]) -> list[tuple[int, int]]:
     found = []
     for start, end in runs(mixed):
         near_cut = np.any((cuts >= start - 1) & (cuts <= end + 1))
-        if _BURST <= end - start <= _LONGEST_BURST and odd[start:end].sum() >= 1 and not near_cut:
+        beside = np.concatenate([comb[max(start - _BURST_AROUND, 0) : start], comb[end : end + _BURST_AROUND]])
+        stands_out = len(beside) and float(comb[start:end].min()) > _BURST_OVER * float(beside.max())
+        if _BURST <= end - start <= _LONGEST_BURST and odd[start:end].any() and stands_out and not near_cut:
             found.append((start, end))
     return found
 

@@ -37,8 +37,9 @@ _B_FITS_BETTER = 0.45  # the same for a picture that is predicted from both side
 _WEIGHTS = (0.15, 0.85)
 _DOUBLE, _FITS_SURELY = 0.5, 0.18  # of double edges; residual at most where edges cannot be looked at
 _MOVES_ON = 0.35  # residual of the pictures beside it in motion that their neighbours do not explain
-_CHEAP, _STARVED, _STARVED_REACH = 0.03, 0.01, 6  # bits a sample of a picture, and the usual of those around it
-_RICH, _MOVES = 0.4, 0.25  # bits of pictures around that lack nothing, and residual that is motion then
+_MOVES_SURELY = 0.38  # the same, where a coder may have made the picture
+_CHEAP, _STARVED = 0.004, 0.006  # bits a sample for each 8-bit step of change: of a picture, and of those around it
+_CHEAPER, _AROUND_PICTURES = 0.15, 6  # of the bits of the pictures around it
 _APART = 1.0  # 8-bit steps between both ways a picture can lie between two, from which it tells which it is
 
 #: Rates that material is brought from (frames a second).
@@ -248,14 +249,17 @@ def _made_by_coder(rows: Rows, coded: Coded) -> NDArray[np.bool_]:
     Where motion is strong and the pictures around were given their bits, a cheap picture is the mean by its own making.
     """
     residual = np.append(rows["residual"].astype(np.float64)[1:], np.nan)
-    cheap = coded.bits < _CHEAP
     bits = np.where((coded.types == ord("I")) | np.isinf(coded.bits), 0.0, coded.bits)
-    around = np.median(np.nan_to_num(neighbours(bits, _STARVED_REACH)), axis=1)
-    starved = around < _STARVED
+    around, moves = (
+        np.median(np.nan_to_num(neighbours(values, _AROUND_PICTURES)), axis=1)
+        for values in (bits, rows["moves"].astype(np.float64))
+    )
+    # A drawing needs few bits; what moves much needs many.
+    cheap = coded.bits < np.maximum(_CHEAPER * around, _CHEAP * moves)
+    starved = around < _STARVED * moves
     beside = np.nan_to_num(neighbours(residual, 1)).min(axis=1)
-    moves = beside >= np.where(around >= _RICH, _MOVES, _MOVES_ON)
     likely = (coded.types == ord("B")) & (residual > _B_FITS_BETTER * beside)
-    return np.asarray(likely | (cheap & (starved | ~moves)), np.bool_)
+    return np.asarray(likely | (cheap & (starved | (beside < _MOVES_SURELY))), np.bool_)
 
 
 def _rate_pattern(

@@ -12,10 +12,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.meters.picture import Picture
+from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
 
-_EVERY = 12  # pictures between two that are looked at
+_EVERY = 12  # pictures of which one is looked at
+_LEAST_LIT = 128  # lines and columns that a part of a picture must have
+_FLAT, _STEP = 12, 8  # 8-bit steps within a line of a bar, and samples of which one is looked at
 _LENGTH = 256  # samples of a transformed stretch
 _BINS = 64  # of the spectrum, up to half the sampling frequency
 _LINES = 48  # lines looked at across, columns down
@@ -36,22 +38,43 @@ class DetailMeter:
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return both shares; 1 where detail goes to the end, NaN where the picture cannot tell or is not looked at."""
-        if now.number % _EVERY:
+        if not is_looked_at(now.number):
             return np.nan, np.nan
-        width, height = now.size
-        luma = now.luma[height // 8 : height * 7 // 8, width // 8 : width * 7 // 8]
+        luma = lit_part(now.luma, now.samples.bits)
+        height, width = luma.shape
+        luma = luma[height // 8 : height * 7 // 8, width // 8 : width * 7 // 8]
         lines = luma[:: max(1, luma.shape[0] // _LINES)]
         columns = luma[:, :: max(1, luma.shape[1] // _LINES)].T
-        return _end(_spectrum(lines)), _end(_spectrum(columns))
+        bits = now.samples.bits
+        return _end(spectrum_of(lines, bits)), _end(spectrum_of(columns, bits))
 
 
-def _spectrum(lines: NDArray[Any]) -> NDArray[np.float64] | None:
-    """Return the mean power of stretches of lines in ``_BINS`` bins, as powers of ten; ``None`` for short lines."""
+def lit_part(luma: Plane, bits: int) -> Plane:
+    """Return a picture without flat lines and columns at its edges, such as bars."""
+    least = _FLAT << (bits - 8)
+    across, down = luma[:, ::_STEP], luma[::_STEP]
+    rows = np.flatnonzero(across.max(axis=1).astype(np.int32) - across.min(axis=1) > least)
+    columns = np.flatnonzero(down.max(axis=0).astype(np.int32) - down.min(axis=0) > least)
+    if not len(rows) or not len(columns) or min(np.ptp(rows), np.ptp(columns)) < _LEAST_LIT:
+        return luma
+    return luma[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+
+
+def is_looked_at(number: int) -> bool:
+    """Is the detail of a picture looked at? One in twelve is, each time at another place: motion may keep time."""
+    return number % _EVERY == number // _EVERY * 5 % _EVERY
+
+
+def spectrum_of(lines: NDArray[Any], bits: int = 8) -> NDArray[np.float64] | None:
+    """Return the mean power of stretches of lines in ``_BINS`` bins, as powers of ten of 8-bit steps.
+
+    ``None`` for short lines.
+    """
     length = min(_LENGTH, 1 << (lines.shape[1].bit_length() - 1))
     if length < 2 * _BINS:
         return None
     count = lines.shape[1] // length
-    cut = np.asarray(lines[:, : count * length], np.float32).reshape(-1, length)
+    cut = np.asarray(lines[:, : count * length], np.float32).reshape(-1, length) / np.float32(1 << (bits - 8))
     window = np.hanning(length).astype(np.float32)
     power = np.abs(np.fft.rfft((cut - cut.mean(axis=1, keepdims=True)) * window, axis=1))[:, 1:] ** 2
     binned = power.mean(axis=0).reshape(_BINS, -1).mean(axis=1)
@@ -73,7 +96,9 @@ def _end(spectrum: NDArray[np.float64] | None) -> float:
     inside = falls[_FIRST : _LAST - _WIDTH + 1] - max(float(np.median(falls[_FIRST - 14 : _FIRST])), 0)
     steepest = _FIRST + int(inside.argmax())
     if inside.max() < _CLIFF:
-        return 1.0 if floor > _LEAST_DETAIL else float("nan")
+        slope, short = falls_short(spectrum)
+        own = floor > _LEAST_DETAIL and abs(short) <= _SHORT and slope >= _STEEPEST
+        return 1.0 if own else float("nan")
     bins = np.log(np.arange(1, _BINS + 1))
     before = slice(_SLOPE_FROM, max(steepest // 2, _SLOPE_FROM + 4))
     slope, level = np.polyfit(bins[before], spectrum[before], 1)
@@ -82,6 +107,20 @@ def _end(spectrum: NDArray[np.float64] | None) -> float:
     return float(before.stop + left[0] + 1) / _BINS if len(left) else float("nan")
 
 
+def falls_short(spectrum: NDArray[np.float64]) -> tuple[float, float]:
+    """Return the slope of the lower half of a spectrum, and by how many powers of ten its end lies below that slope.
+
+    What interpolation leaves above the old limit is weak, so an enlarged picture falls short of its own slope, and one
+    enlarged by three and more has a steep slope and nothing after it.
+    """
+    bins = np.log(np.arange(1, _BINS + 1))
+    slope, level = np.polyfit(bins[_LOWER], spectrum[_LOWER], 1)
+    return float(slope), float((slope * bins + level - spectrum)[-5:].mean())
+
+
+_LOWER = slice(6, 28)
+_SHORT, _STEEPEST = 0.35, -1.2  # powers of ten, and slope of a picture that is as fine as its size
+_AXES_AGREE = 0.08  # of both shares, by which those of an enlarged picture may differ
 _SLOPE_LEAST = 0.4
 _SLOPE_FROM = 4
 _HALF_AMPLITUDE = 0.55  # powers of ten of power: a little under half the amplitude
@@ -93,12 +132,12 @@ def judge_detail(rows: Rows, size: tuple[int, int], *, progressive: bool) -> tup
     """
     across = _told(rows["across"])
     down = _told(rows["down"]) if progressive else None
-    if across is None and down is None:
+    told = [one for one in (across, down) if one is not None]
+    if not told:
         return None
-    one = across if across is not None else down
-    other = down if down is not None else across
-    assert one is not None  # noqa: S101 - one of the two is
-    assert other is not None  # noqa: S101
+    if min(told) < 1 and (len(told) < 2 or abs(told[0] - told[1]) > _AXES_AGREE * max(told)):
+        return None  # lines of a drawing, or one direction that is soft: an enlargement shows in both
+    one, other = told[0], told[-1]
     return round(size[0] * one), round(size[1] * (other if progressive else 1.0))
 
 

@@ -221,7 +221,7 @@ RENDERS: tuple[Recipe, ...] = (
         draws="fields-with-gap",
         fault="a gap of six black frames, and a dropout in the sound",
         fails=("dropout",),
-        cautions=("black",),
+        cautions=("black", "integrity-edit-cuts"),  # the gap hides a cut
     ),
     Recipe(
         name="OLP_LAMPLIGHTERS_MERROW_HD50I_V06.mxf",

@@ -16,9 +16,11 @@ from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
 from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
+from brisk_core.meters.enlargement import Enlarged, find_enlarged
 from brisk_core.meters.levels import RangeVerdict, bits_used, judge_range, summarise_levels
 from brisk_core.meters.light import find_black, find_flashes
 from brisk_core.meters.motion import Coded, MotionVerdict, judge_motion, sure_steps
+from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import runs
 from brisk_core.meters.spectrum import judge_detail
 from brisk_core.packets import PacketSeries
@@ -46,6 +48,8 @@ class PictureVerdicts:
     flashes: tuple[tuple[int, int, str], ...]
     size: tuple[int, int]  #: of most pictures
     detail: tuple[int, int] | None
+    enlarged: tuple[Enlarged, ...]
+    count: int  #: pictures
     full: bool  #: full range by the file's own word
     rate: Fraction  #: frames a second
 
@@ -71,6 +75,7 @@ def judge_pictures(
     lit["high"][scan.missing] = 255  # what was not decoded is not black
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
     progressive = found_fields.scan in (None, Scan.PROGRESSIVE)
+    enlarged = find_enlarged(rows("enlargement"), cuts, size) if progressive else ()
     return PictureVerdicts(
         fields=found_fields,
         cuts=cuts,
@@ -81,10 +86,23 @@ def judge_pictures(
         black=find_black(lit, 0.0 if full else 16.0),
         flashes=find_flashes(rows("light"), float(rate)),
         size=size,
-        detail=judge_detail(rows("detail"), size, progressive=progressive),
+        detail=_detail(rows("detail"), size, enlarged, len(scan.rows), progressive=progressive),
+        enlarged=enlarged,
+        count=len(scan.rows),
         full=full,
         rate=rate,
     )
+
+
+def _detail(
+    rows: Rows, size: tuple[int, int], enlarged: Sequence[Enlarged], count: int, *, progressive: bool
+) -> tuple[int, int] | None:
+    """The effective size of most pictures."""
+    longest = max(enlarged, key=lambda one: one.end - one.start, default=None)
+    if longest is not None and longest.end - longest.start > count / 2:
+        return round(size[0] / longest.factor), round(size[1] / longest.factor)
+    found = judge_detail(rows, size, progressive=progressive)
+    return None if enlarged and found == size else found
 
 
 def _coded(packets: PacketSeries, size: tuple[int, int]) -> Coded:
@@ -104,7 +122,11 @@ def observe_pictures(
     _observe_levels(builder, scan, verdicts)
     _observe_shape(builder, scan, verdicts)
     builder.observed("content.unreadable", _unreadable(scan, packets))
-    builder.observed("content.mistakes", picture_mistakes(builder, verdicts))
+    mistakes = picture_mistakes(builder, verdicts)
+    if mistakes or verdicts.detail is not None or not verdicts.progressive:
+        builder.observed("content.mistakes", mistakes)
+    else:
+        builder.unread("content.mistakes", "none is seen, but too little fine detail to tell whether it was enlarged")
     builder.unread_missing(Stage.PICTURES, "this engine does not measure it")
 
 

@@ -23,7 +23,8 @@ _UNTOLD_FULL = (
 )
 _ENLARGED = 0.93  # of a side, below which a picture counts as enlarged
 _STANDARD_LINES = (480, 540, 576, 720, 1080, 2160)
-_NEAR_LINES = 0.04
+_NEAR_LINES, _NEAR_EXACT = 0.04, 0.008
+_MOST_TOLD = 3
 
 
 def picture_mistakes(builder: FactsBuilder, verdicts: PictureVerdicts) -> tuple[str, ...]:
@@ -77,9 +78,21 @@ def _of_shape(verdicts: PictureVerdicts) -> list[str]:
     if verdicts.area.bars == "all":
         sentences.append("Bars on all four sides: letterbox inside pillarbox, the picture was fitted twice.")
     _, height = verdicts.size
-    if verdicts.detail and verdicts.progressive and verdicts.detail[1] < _ENLARGED * height:
-        lines = verdicts.detail[1]
-        near = min(_STANDARD_LINES, key=lambda one: abs(one - lines))
-        word = near if abs(near - lines) <= _NEAR_LINES * lines else lines
+    partly = [one for one in verdicts.enlarged if one.end - one.start <= verdicts.count / 2]
+    whole = len(partly) < len(verdicts.enlarged)
+    limit = height - 1 if whole else _ENLARGED * height
+    if verdicts.detail and verdicts.progressive and verdicts.detail[1] < limit:
+        word = _lines(verdicts.detail[1], exact=whole)
         sentences.append(f"The picture was enlarged from about {word} lines: nothing finer than that is in it.")
+    for one in partly[:_MOST_TOLD]:
+        word = _lines(round(height / one.factor), exact=True)
+        sentences.append(f"Frames {one.start} to {one.end - 1} were enlarged from about {word} lines.")
+    if len(partly) > _MOST_TOLD:
+        sentences.append(f"{len(partly) - _MOST_TOLD} more stretches were enlarged.")
     return sentences
+
+
+def _lines(lines: int, *, exact: bool) -> int:
+    """The standard number of lines that is meant, where one is near."""
+    near = min(_STANDARD_LINES, key=lambda one: abs(one - lines))
+    return near if abs(near - lines) <= (_NEAR_EXACT if exact else _NEAR_LINES) * lines else lines

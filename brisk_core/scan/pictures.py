@@ -16,6 +16,7 @@ from brisk_core.meters import MeterRows, Picture
 from brisk_core.meters.area import AreaMeter
 from brisk_core.meters.change import ChangeMeter
 from brisk_core.meters.coding import AlphaMeter, BlockMeter
+from brisk_core.meters.enlargement import EnlargementMeter
 from brisk_core.meters.fields import FieldMeter
 from brisk_core.meters.levels import LevelMeter, LumaHistogram
 from brisk_core.meters.light import LightMeter
@@ -52,7 +53,7 @@ class PictureScan:
         area = AreaMeter()
         meters = (
             FieldMeter(), ChangeMeter(), MotionMeter(), LightMeter(), LevelMeter(), area, BlockMeter(), AlphaMeter(),
-            DetailMeter(), SignatureMeter(),
+            DetailMeter(), EnlargementMeter(), SignatureMeter(),
         )  # fmt: skip
         return cls(rows=MeterRows(meters), area=area, histogram=LumaHistogram(), first=first)
 

@@ -5,6 +5,7 @@ import numpy as np
 
 from brisk_core.meters import MeterRows, Picture, Samples
 from brisk_core.meters.coding import AlphaMeter, BlockMeter, judge_alpha, judge_blockiness
+from brisk_core.meters.enlargement import EnlargementMeter, find_enlarged
 from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.spectrum import DetailMeter, judge_detail
 from brisk_core.meters.tests.drawn import Plane, measure, moment, texture
@@ -20,10 +21,13 @@ def sharp(number: int, size: tuple[int, int]) -> Plane:
 
 class DetailTest(TestCase):
     def effective(self, planes: list[Plane]) -> tuple[int, int] | None:
-        rows = MeterRows([DetailMeter()])
-        for number, plane in enumerate(planes):
-            rows.take(Picture(number=number * 12, planes=(plane,), samples=Samples(bits=8)))
+        rows = MeterRows([DetailMeter(), EnlargementMeter()])
+        for number, plane in zip((0, 17, 34, 39), planes, strict=True):
+            rows.take(Picture(number=number, planes=(plane,), samples=Samples(bits=8)))
         height, width = planes[0].shape
+        enlarged = find_enlarged(rows.rows("enlargement"), np.zeros(0, np.intp), (width, height))
+        if enlarged:
+            return round(width / enlarged[0].factor), round(height / enlarged[0].factor)
         return judge_detail(rows.rows("detail"), (width, height), progressive=True)
 
     def test_enlarged_pictures_have_the_size_they_came_from(self) -> None:

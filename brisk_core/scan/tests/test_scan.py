@@ -45,9 +45,12 @@ class EncodedTest(TestCase):
         return [(span.start, span.end) for span in found.best(id_)]
 
     def assert_silent(self, found: Inspection, *, but: tuple[str, ...] = ()) -> None:
-        for name in ("comb", "freeze", "repeat", "blend", "drop", "black", "flash", "unreadable", "mistakes", "cuts"):
+        for name in ("comb", "freeze", "repeat", "blend", "drop", "black", "flash", "unreadable", "cuts"):
             if name not in but:
                 self.assertEqual(found.best(f"content.{name}"), (), name)
+        # Where too little is fine, nobody knows whether it was enlarged.
+        unknown = found.best("content.detail") is None
+        self.assertIn(found.best("content.mistakes"), ((), None) if unknown else ((),))
 
     def test_clean_files_of_every_coder_are_silent(self) -> None:
         for name, coding in CODINGS.items():
@@ -158,7 +161,9 @@ class EncodedTest(TestCase):
                 ]
                 found = self.facts(grey, CODINGS[name])
                 self.assertNotIn(found.best("content.level_shift"), ("squeezed", "squeezed-twice"), (name, floor))
-                self.assertEqual([one for one in found.best("content.mistakes") if "range" in one], [], (name, floor))
+                self.assertEqual(
+                    [one for one in found.best("content.mistakes") or () if "range" in one], [], (name, floor)
+                )
 
     def test_the_largest_pictures(self) -> None:
         grain = np.random.default_rng(1).normal(0, 3, (2160, 4096)).astype(np.int16)

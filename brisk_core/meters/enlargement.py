@@ -1,0 +1,205 @@
+"""Enlargement by interpolation: how well samples follow their neighbours repeats with the grid of the smaller picture.
+
+An interpolated sample is a mean of source samples around it, and how sharp it can be depends on where between them it
+lies. So the mean bend of the samples of each column, or line, rises and falls with the period of the source's grid
+(Gallagher 2005, "Detection of linear and cubic interpolation in JPEG compressed images"). The blocks of a coder repeat
+as well, but at sixteenths of the sampling frequency; what lies there says nothing.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.picture import Picture, Plane
+from brisk_core.meters.rows import Rows
+from brisk_core.meters.spectrum import falls_short, is_looked_at, lit_part, spectrum_of
+
+_LINES = 360  # lines that are looked at
+_MOST_BEND = 12.0  # 8-bit steps; edges shall not speak for all
+_AROUND = 31  # samples over which the usual bend is taken
+_LEAST_BEND, _LEAST_STEP = 0.05, 0.05  # of a usual bend, and 8-bit steps added to those of a column
+_FEWEST = 480  # samples in which periods can be told apart
+_BINS_AROUND = 81  # of the spectrum, over which the usual height is taken
+_LOWEST = 0.0455  # cycles a sample: enlarged by 1.05
+_GRIDS = ((8, 0.009), (16, 0.005))  # samples of coders' blocks, and cycles a sample from their frequencies to keep off
+_AT_QUARTER = 0.003  # cycles a sample
+_HARMONICS = 4
+_BLOCKS = (0.0, 1 / 8, 1 / 4, 3 / 8, 1 / 2)  # frequencies of blocks that shift a peak
+_QUARTER, _QUARTER_ABOVE = 25.0, 8.0  # height of a peak at 1/4, and over those of the other frequencies of blocks
+_TOLD, _CLEAR = 6.0, 2.0  # height of a peak over the usual, and over what is left besides it
+_AGREE = 0.004  # cycles a sample by which peaks of one enlargement may differ
+_MOST_OF = 0.5  # of the pictures of a shot that must agree
+_ALONE = 14.0  # height of the peaks of a shot of which one picture only tells
+_PHASE = 0.6  # length of the mean of the phases: what moves has no fixed phase
+_STEEP, _DROP, _SPECTRUM_LINES = -1.45, 0.65, 4  # slope and fall of a spectrum; every fourth of the lines tells it
+_MOST_TWICE = 2.6  # enlargements from which the spectrum is steep
+_MOST = 6.0  # times that are told
+_STANDARD_LINES = (480, 486, 540, 576, 720, 1080, 1440, 2160)
+_NEAR_LINES = 0.006
+
+
+class EnlargementMeter:
+    """The strongest period of how samples bend, across and down."""
+
+    name = "enlargement"
+    row = np.dtype(
+        [("looked", "u1"), ("many", "u1"), ("across", "f4"), ("across_height", "f2"), ("across_phase", "f2"),
+         ("down", "f4"), ("down_height", "f2"), ("down_phase", "f2")]
+    )  # fmt: skip
+    looks_back = False
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return for both directions the frequency in cycles a sample, 0 where none stands out, its height and phase;
+        before them whether the picture was looked at, and whether it was enlarged by the larger of two factors.
+        """
+        if not is_looked_at(now.number):
+            return 0, 0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        bits = now.samples.bits
+        luma = lit_part(now.luma, bits)
+        rows, columns = luma[:: max(1, luma.shape[0] // _LINES)], luma[:, :: max(1, luma.shape[1] // _LINES)].T
+        across, down = _strongest(rows, bits), _strongest(columns, bits)
+        found = down[0] or across[0]
+        return 1, _is_many_times(rows, bits, found) if found else 0, *across, *down
+
+
+def _is_many_times(lines: Plane, bits: int, frequency: float) -> bool:
+    """Does the spectrum end where that of a picture enlarged by ``1 / frequency`` does, and not by the other factor?"""
+    spectrum = spectrum_of(lines[::_SPECTRUM_LINES], bits)
+    many, few = 1 / frequency, 1 / (1 - frequency)
+    if spectrum is None or not _MOST_TWICE <= many <= _MOST:
+        return False
+    slope, short = falls_short(spectrum)
+    bins = len(spectrum)
+    kept = spectrum[int(0.4 * bins / many) : int(0.8 * bins / many)]
+    lost = spectrum[int(1.3 * bins / many) : int(0.95 * bins / few)]
+    drop = float(kept.mean() - lost.mean()) if len(kept) and len(lost) else 0.0
+    return (slope <= _STEEP and short < 0) or drop >= 1 + _DROP * float(np.log2(many / few))
+
+
+def _strongest(lines: Plane, bits: int) -> tuple[float, float, float]:
+    """Return the period of how far samples lie from the middle of their neighbours, or of that over the step to them.
+
+    Texture tells by the first; in drawings, edges that happen to stand in a column count in both parts of the second.
+    """
+    values = np.ascontiguousarray(lines).astype(np.int32)
+    steps = np.diff(values, axis=1)
+    most, unit = int(_MOST_BEND * (1 << (bits - 8))), float(1 << (bits - 8))
+    bend = np.minimum(np.abs(np.diff(steps, axis=1)), most).mean(axis=0) / unit
+    slope = np.minimum(np.abs(steps), most).mean(axis=0) / unit
+    ways = _period(bend), _period(bend / (slope[1:] + slope[:-1] + _LEAST_STEP))
+    return max(ways, key=lambda one: one[1])
+
+
+def _period(bend: NDArray[np.float64]) -> tuple[float, float, float]:
+    """Return frequency, height over what is usual and phase of the period that stands out; zeros where none does."""
+    if len(bend) < _FEWEST:
+        return 0.0, 0.0, 0.0
+    usual = np.convolve(bend, np.ones(_AROUND) / _AROUND, "same")
+    ripple = np.clip((bend - usual) / np.maximum(usual, _LEAST_BEND), -1, 1)[_AROUND:-_AROUND]
+    transformed = np.fft.rfft(ripple * np.hanning(len(ripple)))
+    size = np.abs(transformed)
+    padded = np.pad(size, _BINS_AROUND // 2, mode="reflect")
+    usual_size = np.median(np.lib.stride_tricks.sliding_window_view(padded, _BINS_AROUND), axis=1)
+    height = size / np.maximum(usual_size, 1e-9)
+    frequency, off, quarter, blocks = _frequencies(len(ripple))
+    told = np.where(off, height, 0.0)
+    at = int(told.argmax())
+    rest = np.where(_explained(frequency, float(frequency[at])), 0.0, told)
+    found = float(told[at]) >= max(_TOLD, _CLEAR * float(rest.max()))
+    if not found:
+        # Coders that smooth the edges of their blocks leave a quarter to speak for itself: 4 from 3.
+        at = int(np.where(quarter, height, 0.0).argmax())
+        others = max(float(height[blocks].max()), float(told.max()))
+        found = float(height[at]) >= max(_QUARTER, _QUARTER_ABOVE * others)
+    if not found:
+        return 0.0, 0.0, 0.0
+    return float(frequency[at]), min(float(height[at]), 1000.0), float(np.angle(transformed[at]))
+
+
+@lru_cache(maxsize=4)
+def _frequencies(count: int) -> tuple[NDArray[Any], NDArray[Any], NDArray[Any], NDArray[Any]]:
+    """Return the frequencies of a spectrum and which are free of blocks, at a quarter, and at the eighths beside it."""
+    frequency = np.fft.rfftfreq(count)
+    free = frequency > _LOWEST
+    for blocks, away in _GRIDS:
+        free &= np.abs(frequency * blocks - np.round(frequency * blocks)) / blocks > away
+    near = [np.abs(frequency - one) < _AT_QUARTER for one in (1 / 4, 1 / 8, 3 / 8)]
+    return frequency, free, near[0], near[1] | near[2]
+
+
+def _explained(frequency: NDArray[Any], peak: float) -> NDArray[np.bool_]:
+    """Return which frequencies belong to a peak: its harmonics, and both shifted by the blocks of a coder."""
+    found = np.zeros(len(frequency), np.bool_)
+    for harmonic, block, way in itertools.product(range(1, _HARMONICS + 1), _BLOCKS, (1, -1)):
+        at = (harmonic * peak * way + block) % 1
+        found |= np.abs(frequency - min(at, 1 - at)) < 2 * _AGREE
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Enlarged:
+    """A stretch of pictures that was enlarged."""
+
+    start: int
+    end: int  #: first picture after
+    factor: float  #: lines over lines of the source
+
+
+def find_enlarged(rows: Rows, cuts: NDArray[np.intp], size: tuple[int, int]) -> tuple[Enlarged, ...]:
+    """Return the shots whose pictures were enlarged, neighbours by the same factor together.
+
+    Both directions have to tell the same of most pictures of a shot that were looked at, at a fixed place.
+    """
+    found: list[Enlarged] = []
+    for start, end in itertools.pairwise([0, *cuts.tolist(), len(rows)]):
+        told = _of_shot(rows[start:end])
+        if told is None:
+            continue
+        factor = _factor(*told, size[1])
+        if found and found[-1].end == start and abs(found[-1].factor - factor) < 0.01:
+            found[-1] = Enlarged(start=found[-1].start, end=end, factor=factor)
+        else:
+            found.append(Enlarged(start=start, end=end, factor=factor))
+    return tuple(found)
+
+
+def _of_shot(rows: Rows) -> tuple[float, bool] | None:
+    """Return the period that most pictures of a shot tell, and whether it is the larger factor."""
+    looked = rows[rows["looked"] > 0]
+    across, down = (looked[name].astype(np.float64) for name in ("across", "down"))
+    told = (across > 0) & (np.abs(across - down) <= _AGREE)
+    if not told.any():
+        return None
+    frequency = float(np.median(down[told]))
+    agree = told & (np.abs(down - frequency) <= _AGREE)
+    if agree.sum() <= _MOST_OF * len(looked) / 2 or agree.sum() < _MOST_OF * np.count_nonzero(across + down > 0):
+        return None
+    heights = np.minimum(looked["across_height"], looked["down_height"])[agree]
+    if agree.sum() == 1 and float(heights[0]) < _ALONE:
+        return None
+    phases = [
+        abs(np.exp(1j * looked[name][agree].astype(np.float64)).mean()) for name in ("across_phase", "down_phase")
+    ]
+    return (frequency, bool(looked["many"][agree].mean() > 0.5)) if min(phases) >= _PHASE else None
+
+
+def _factor(frequency: float, many: bool, lines: int) -> float:
+    """Return the enlargement that a period belongs to: of the two that share it the one that a standard size was, or
+    the larger where nothing fine is left.
+    """
+    ways = [1 / (1 - frequency)] + ([1 / frequency] if 1 / frequency <= _MOST else [])
+    if many and ways[-1] >= _MOST_TWICE:
+        ways.reverse()
+        ways = ways[:1]
+    for way in ways:
+        near = min(_STANDARD_LINES, key=lambda one: abs(one - lines / way))
+        if abs(near - lines / way) <= _NEAR_LINES * near:
+            return lines / near
+    return ways[0]
