@@ -26,6 +26,7 @@ _CHANGED = 2.0  # mean 8-bit steps a block changes by before it counts as change
 _REPEAT_SHARE = 0.3  # change of a repeated picture over that of the pictures beside it, at most
 #: Mean change of all blocks up to which a coder touches up a repeat. A camera that stands for a moment has grain.
 _REPEAT_MEAN, _REPEAT_OF_MEAN = 1.25, 0.22  # 8-bit steps, or share of the change of the pictures beside it
+_UNEVEN = 1.4  # change of the busiest blocks over that of all, which grain does not reach
 _LIVELY = 1.2  # least change (8-bit steps in the busiest blocks) of the pictures beside a repeat
 _STILL, _STILL_CELL = 1.5, 5.0  # change of the busiest blocks and cell up to which a coder may touch up a picture
 _LIFE = 0.35  # usual change of all blocks in a picture that stands: a coder is soon done, grain goes on
@@ -328,7 +329,9 @@ def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -
     liveliest = np.where(np.isnan(around), 0.0, around).max(axis=1, initial=0)
     mean = rows["mean"].astype(np.float64)
     usual = _quiet_median(neighbours(mean, _LONGEST_HOLD))
-    quiet = mean <= np.maximum(_REPEAT_MEAN, _REPEAT_OF_MEAN * usual)
+    # Grain changes all of a picture alike; a coder that touches one up begins where it shows most.
+    touched_up = (mean <= _REPEAT_OF_MEAN * usual) & (top >= _UNEVEN * mean)
+    quiet = (mean <= _REPEAT_MEAN) | touched_up
     for at in np.flatnonzero(quiet & (liveliest >= _LIVELY) & (top < _REPEAT_SHARE * liveliest)):
         found[at] = _stands_out(top, cell, int(at))
     return found
