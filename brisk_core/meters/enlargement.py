@@ -21,12 +21,13 @@ from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spectrum import falls_short, is_looked_at, lit_part, spectrum_of
 
-_LINES = 360  # lines that are looked at
+_LINES = 270  # lines that are looked at
+_SHORT_BITS = 13  # depth up to which bends fit 16 bits
 _MOST_BEND = 12.0  # 8-bit steps; edges shall not speak for all
 _AROUND = 31  # samples over which the usual bend is taken
 _LEAST_BEND, _LEAST_STEP = 0.05, 0.05  # of a usual bend, and 8-bit steps added to those of a column
 _FEWEST = 480  # samples in which periods can be told apart
-_BINS_AROUND = 81  # of the spectrum, over which the usual height is taken
+_BINS_AROUND, _BINS_STEP = 81, 16  # of the spectrum, over which the usual height is taken, and from one to the next
 _LOWEST = 0.0455  # cycles a sample: enlarged by 1.05
 _GRIDS = ((8, 0.009), (16, 0.005))  # samples of coders' blocks, and cycles a sample from their frequencies to keep off
 _AT_QUARTER = 0.003  # cycles a sample
@@ -88,7 +89,7 @@ def _strongest(lines: Plane, bits: int) -> tuple[float, float, float]:
 
     Texture tells by the first; in drawings, edges that happen to stand in a column count in both parts of the second.
     """
-    values = np.ascontiguousarray(lines).astype(np.int32)
+    values = np.ascontiguousarray(lines).astype(np.int16 if bits <= _SHORT_BITS else np.int32)
     steps = np.diff(values, axis=1)
     most, unit = int(_MOST_BEND * (1 << (bits - 8))), float(1 << (bits - 8))
     bend = np.minimum(np.abs(np.diff(steps, axis=1)), most).mean(axis=0) / unit
@@ -106,7 +107,9 @@ def _period(bend: NDArray[np.float64]) -> tuple[float, float, float]:
     transformed = np.fft.rfft(ripple * np.hanning(len(ripple)))
     size = np.abs(transformed)
     padded = np.pad(size, _BINS_AROUND // 2, mode="reflect")
-    usual_size = np.median(np.lib.stride_tricks.sliding_window_view(padded, _BINS_AROUND), axis=1)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, _BINS_AROUND)[::_BINS_STEP]
+    bins = np.arange(len(size))
+    usual_size = np.interp(bins, bins[::_BINS_STEP], np.median(windows, axis=1))
     height = size / np.maximum(usual_size, 1e-9)
     frequency, off, quarter, blocks = _frequencies(len(ripple))
     told = np.where(off, height, 0.0)
