@@ -120,6 +120,7 @@ def falls_short(spectrum: NDArray[np.float64]) -> tuple[float, float]:
 
 _LOWER = slice(6, 28)
 _SHORT, _STEEPEST = 0.35, -1.2  # powers of ten, and slope of a picture that is as fine as its size
+_WIDEST_CLIFF = 0.78  # of half the sampling frequency: what ends beyond it is the coder's doing
 _AXES_AGREE = 0.08  # of both shares, by which those of an enlarged picture may differ
 _SLOPE_LEAST = 0.4
 _SLOPE_FROM = 4
@@ -135,8 +136,10 @@ def judge_detail(rows: Rows, size: tuple[int, int], *, progressive: bool) -> tup
     told = [one for one in (across, down) if one is not None]
     if not told:
         return None
-    if min(told) < 1 and (len(told) < 2 or abs(told[0] - told[1]) > _AXES_AGREE * max(told)):
-        return None  # lines of a drawing, or one direction that is soft: an enlargement shows in both
+    apart = len(told) < 2 or abs(told[0] - told[1]) > _AXES_AGREE * max(told)
+    # Lines of a drawing end in one direction, a coder of few bits takes the finest detail of both.
+    if min(told) < 1 and (apart or max(told) > _WIDEST_CLIFF):
+        return None
     one, other = told[0], told[-1]
     return round(size[0] * one), round(size[1] * (other if progressive else 1.0))
 
