@@ -74,8 +74,7 @@ def _is_exact(laid: CutTrain, observed: Observed) -> bool:
     if not len(found):
         return False
     places = laid.expected[laid.seen] + laid.offsets[laid.seen]
-    at = np.clip(np.searchsorted(found, places), 1, len(found) - 1) if len(found) > 1 else np.zeros(len(places), int)
-    nearest = np.where(np.abs(found[at - 1] - places) < np.abs(found[at] - places), found[at - 1], found[at])
+    nearest = _nearest(found, places)
     off = nearest - laid.expected[laid.seen]
     reached = (laid.expected + laid.offsets > 0) & (laid.expected + laid.offsets < observed.frames)
     if len(off) < _FEWEST_EXACT or float(np.ptp(off)) > 1.0 + 1e-6:
@@ -121,10 +120,14 @@ def _distance(found: NDArray[np.int64], places: Floats) -> Floats:
     """Frames from each place to the nearest cut seen."""
     if not len(found):
         return np.full(len(places), np.inf)
+    return np.asarray(np.abs(_nearest(found, places) - places), np.float64)
+
+
+def _nearest(found: NDArray[np.int64], places: Floats) -> NDArray[np.int64]:
+    """The cut seen that is nearest to each place; there is at least one."""
     at = np.searchsorted(found, places)
-    before = np.abs(places - found[np.maximum(at - 1, 0)])
-    after = np.abs(found[np.minimum(at, len(found) - 1)] - places)
-    return np.asarray(np.minimum(before, after), np.float64)
+    before, after = found[np.maximum(at - 1, 0)], found[np.minimum(at, len(found) - 1)]
+    return np.where(np.abs(places - before) <= np.abs(after - places), before, after)
 
 
 def _candidates(expected: Floats, found: NDArray[np.int64], ordered: int) -> NDArray[np.int64]:

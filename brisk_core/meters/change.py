@@ -62,8 +62,7 @@ class ChangeMeter:
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return mean change, that of the busiest blocks, of the busiest cell, share of changed blocks, histogram,
-        similarity,
-        change of colour.
+        similarity, change of colour.
 
         Changes are in 8-bit steps; the histogram's is a share of the samples, similarity a correlation from -1 to 1.
         """
@@ -236,11 +235,7 @@ def _was_alive(rows: Rows, cuts: NDArray[np.intp], span: tuple[int, int]) -> boo
     A title, a still or a locked camera stands from cut to cut, and a coder may take its grain away for a while; a
     freeze stops something that moved.
     """
-    edges = np.array([0, *cuts, len(rows)])
-    middle = (span[0] + span[1]) // 2
-    after = int(np.searchsorted(edges, middle, side="right"))
-    inside = np.zeros(len(rows), np.bool_)
-    inside[edges[after - 1] + 1 : edges[after]] = True  # the first picture of a shot changes from another
+    inside = _shot_around((span[0] + span[1]) // 2, cuts, len(rows))
     outside = inside.copy()
     outside[span[0] + 1 : span[1] + 1] = False
     if np.count_nonzero(outside) < _FEWEST_ALIVE:
@@ -251,6 +246,15 @@ def _was_alive(rows: Rows, cuts: NDArray[np.intp], span: tuple[int, int]) -> boo
         return True
     dead, alive = np.quantile(mean[span[0] + 1 : span[1]], 0.75) <= _DEAD, np.quantile(mean[outside], 0.25)
     return bool(dead and alive >= _GRAIN_ALIVE and _stops_at_once(mean, inside, span))
+
+
+def _shot_around(at: int, cuts: NDArray[np.intp], count: int) -> NDArray[np.bool_]:
+    """Return which pictures are of the shot of one, but for its first, which changes from another shot."""
+    edges = np.array([0, *cuts, count])
+    after = int(np.searchsorted(edges, at, side="right"))
+    inside = np.zeros(count, np.bool_)
+    inside[edges[after - 1] + 1 : edges[after]] = True
+    return inside
 
 
 def _with_restless(
@@ -266,10 +270,7 @@ def _with_restless(
     stands[cuts] = False
     found = []
     for start, end in runs(stands, bridge=np.isnan(steps) | (steps < 2 * _STANDS), most_bridged=2):
-        inside = np.zeros(len(rows), np.bool_)
-        edges = np.array([0, *cuts, len(rows)])
-        after = int(np.searchsorted(edges, start, side="right"))
-        inside[edges[after - 1] + 1 : edges[after]] = True
+        inside = _shot_around(start, cuts, len(rows))
         if end - start + 1 < freeze_frames or any(start <= one and other <= end for one, other in freezes):
             continue
         before = [at for at in range(start - 1, start - _EASES, -1) if at >= 0 and inside[at]]

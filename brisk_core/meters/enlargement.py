@@ -42,7 +42,8 @@ _PHASE = 0.6  # length of the mean of the phases: what moves has no fixed phase
 _STEEP, _DROP, _SPECTRUM_LINES = -1.45, 0.65, 4  # slope and fall of a spectrum; every fourth of the lines tells it
 _MOST_TWICE = 2.6  # enlargements from which the spectrum is steep
 _MOST = 6.0  # times that are told
-_STANDARD_LINES = (480, 486, 540, 576, 720, 1080, 1440, 2160)
+#: Lines of pictures that material is enlarged from.
+STANDARD_LINES = (480, 486, 540, 576, 720, 1080, 1440, 2160)
 _NEAR_LINES = 0.006
 
 
@@ -155,8 +156,8 @@ class Enlarged:
     factor: float  #: lines over lines of the source
 
 
-def find_enlarged(rows: Rows, cuts: NDArray[np.intp], size: tuple[int, int]) -> tuple[Enlarged, ...]:
-    """Return the shots whose pictures were enlarged, neighbours by the same factor together.
+def find_enlarged(rows: Rows, cuts: NDArray[np.intp], lines: int) -> tuple[Enlarged, ...]:
+    """Return the shots whose pictures were enlarged, neighbours by the same factor together; ``lines`` is the height.
 
     Both directions have to tell the same of most pictures of a shot that were looked at, at a fixed place.
     """
@@ -165,7 +166,7 @@ def find_enlarged(rows: Rows, cuts: NDArray[np.intp], size: tuple[int, int]) -> 
         told = _of_shot(rows[start:end])
         if told is None:
             continue
-        factor = _factor(*told, size[1])
+        factor = _factor(*told, lines)
         if found and found[-1].end == start and abs(found[-1].factor - factor) < 0.01:
             found[-1] = Enlarged(start=found[-1].start, end=end, factor=factor)
         else:
@@ -202,7 +203,7 @@ def _factor(frequency: float, many: bool, lines: int) -> float:
         ways.reverse()
         ways = ways[:1]
     for way in ways:
-        near = min(_STANDARD_LINES, key=lambda one: abs(one - lines / way))
+        near = min(STANDARD_LINES, key=lambda one: abs(one - lines / way))
         if abs(near - lines / way) <= _NEAR_LINES * near:
             return lines / near
     return ways[0]

@@ -75,7 +75,7 @@ def judge_pictures(
     lit["high"][scan.missing] = 255  # what was not decoded is not black
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
     progressive = found_fields.scan in (None, Scan.PROGRESSIVE)
-    enlarged = find_enlarged(rows("enlargement"), cuts, size) if progressive else ()
+    enlarged = find_enlarged(rows("enlargement"), cuts, size[1]) if progressive else ()
     return PictureVerdicts(
         fields=found_fields,
         cuts=cuts,

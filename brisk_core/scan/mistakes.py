@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from brisk_core.exact import spell_rate
 from brisk_core.facts import FactsBuilder, Scan, Witness
+from brisk_core.meters.enlargement import STANDARD_LINES
 
 if TYPE_CHECKING:
     from brisk_core.scan.conclude import PictureVerdicts
@@ -22,8 +23,7 @@ _UNTOLD_FULL = (
     "flagged wrongly; shadows and lights are clipped when it is played."
 )
 _ENLARGED = 0.93  # of a side, below which a picture counts as enlarged
-_STANDARD_LINES = (480, 540, 576, 720, 1080, 2160)
-_NEAR_LINES, _NEAR_EXACT = 0.04, 0.008
+_NEAR_LINES = 0.04
 _MOST_TOLD = 3
 
 
@@ -82,17 +82,17 @@ def _of_shape(verdicts: PictureVerdicts) -> list[str]:
     whole = len(partly) < len(verdicts.enlarged)
     limit = height - 1 if whole else _ENLARGED * height
     if verdicts.detail and verdicts.progressive and verdicts.detail[1] < limit:
-        word = _lines(verdicts.detail[1], exact=whole)
-        sentences.append(f"The picture was enlarged from about {word} lines: nothing finer than that is in it.")
+        lines = verdicts.detail[1] if whole else _likely(verdicts.detail[1])
+        sentences.append(f"The picture was enlarged from about {lines} lines: nothing finer than that is in it.")
     for one in partly[:_MOST_TOLD]:
-        word = _lines(round(height / one.factor), exact=True)
-        sentences.append(f"Frames {one.start} to {one.end - 1} were enlarged from about {word} lines.")
+        lines = round(height / one.factor)
+        sentences.append(f"Frames {one.start} to {one.end - 1} were enlarged from about {lines} lines.")
     if len(partly) > _MOST_TOLD:
         sentences.append(f"{len(partly) - _MOST_TOLD} more stretches were enlarged.")
     return sentences
 
 
-def _lines(lines: int, *, exact: bool) -> int:
-    """The standard number of lines that is meant, where one is near."""
-    near = min(_STANDARD_LINES, key=lambda one: abs(one - lines))
-    return near if abs(near - lines) <= (_NEAR_EXACT if exact else _NEAR_LINES) * lines else lines
+def _likely(lines: int) -> int:
+    """The standard number of lines that is meant by the end of a spectrum, where one is near."""
+    near = min(STANDARD_LINES, key=lambda one: abs(one - lines))
+    return near if abs(near - lines) <= _NEAR_LINES * lines else lines

@@ -12,8 +12,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.exact import nominal_frames
+from brisk_core.facts import Held, keys
 from brisk_core.facts import Inspection as Facts
-from brisk_core.facts import keys
+from brisk_core.master import held_of
 from brisk_core.report import AttemptsTold, JudgedLine, tell_attempts
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
@@ -134,22 +135,33 @@ def _offered(check: Check, other: MediaFile | None) -> list[MediaFile]:
 
 def _found(check: Check, other: MediaFile | None, document: dict[str, Any]) -> dict[str, Any]:
     """What the page shows of a finished comparison."""
-    held = document["held"]
+    held = held_of(document)
     told = []
     for id_, label in _NAMES:
         one = held[id_]
-        outcome = "not measured" if one["right"] is None else "pass" if one["right"] else "fail"
+        outcome = outcome_of(one)
         faults = [
-            {"says": says, "frame": frame} for says, frame, _, fault in one["sentences"] if fault or outcome == "pass"
+            {"says": said.says, "frame": said.frame}
+            for said in one.sentences
+            if said.fault or outcome in ("pass", "caution")
         ]
-        told.append({"label": label, "outcome": outcome, "found": one["found"], "sentences": faults, "id": id_})
-    shots = (held["master.map"]["document"] or {}).get("shots", [])
+        told.append({"label": label, "outcome": outcome, "found": one.found, "sentences": faults, "id": id_})
+    shots = (held["master.map"].document or {}).get("shots", [])
     likes = document.get("shot_similarity") or [None] * len(shots)
     rows = [
         row | {"like": like, "outcome": _outcome(row), "name": row["name"] or f"Shot {row['number']}"}
         for row, like in zip(shots, likes, strict=False)
     ]
     return {"told": told, "shots": rows, "page_data": _page_data(check, other, document, rows)}
+
+
+def outcome_of(held: Held) -> str:
+    """Return what a mark shows of something that only a comparison knows."""
+    if held.right is None:
+        return "not measured"
+    if not held.right:
+        return "fail"
+    return "caution" if held.look else "pass"
 
 
 def _outcome(row: dict[str, Any]) -> str:

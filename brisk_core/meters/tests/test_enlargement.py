@@ -53,7 +53,7 @@ def told(draw: Callable[[int], Plane], looked: int = 3, cuts: tuple[int, ...] = 
     for number in LOOKED[:looked]:
         picture = Picture(number=number, planes=(draw(number),), samples=Samples(bits=8))
         rows[number] = meter.measure(picture, ())
-    return find_enlarged(rows, np.array(cuts, np.intp), (WIDTH, HEIGHT))
+    return find_enlarged(rows, np.array(cuts, np.intp), HEIGHT)
 
 
 class EnlargementTest(TestCase):
