@@ -9,7 +9,8 @@ from pathlib import Path
 import xxhash
 
 from brisk_core.captions import LIMITS, Captioned, Programme, hold_captions, read_embedded
-from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, Stage, Witness, find_contradictions
+from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, Stage, Witness, find_contradictions, keys
+from brisk_core.facts.keys import Key
 from brisk_core.packets import PacketSeries, load_series, observe_packets, read_packets, save_series
 from brisk_core.reading import Source, read_headers
 from brisk_core.scan import (
@@ -67,12 +68,12 @@ def inspect(
     reading = read_headers(source)
     series = None
     if checksum:
-        reading.builder.observed("file.checksum", {"xxh3_128": checksum})
+        reading.builder.observed(keys.FILE_CHECKSUM, {"xxh3_128": checksum})
     if depth is not Depth.HEADERS:
         taken = read_packets(source, reading, progress)
         observe_packets(reading, taken)
         series = taken.series
-        reading.builder.observed("file.contradictions", tuple(find_contradictions(reading.builder).values()))
+        reading.builder.observed(keys.FILE_CONTRADICTIONS, tuple(find_contradictions(reading.builder).values()))
         _observe_text_tracks(source, reading.builder)
         if series is not None and series_path is not None:
             save_series(series, series_path)
@@ -86,23 +87,25 @@ def inspect(
 
 def _observe_text_tracks(source: Source, builder: FactsBuilder) -> None:
     """Hold text tracks of the file against the house's limits; what only sound and cuts tell is left to the check."""
-    ids = ("text.rate_mismatch", "text.out_of_range", "text.overlap", *LIMITS)
+    told: list[Key[tuple[Span, ...]]] = [keys.TEXT_RATE_MISMATCH, keys.TEXT_OUT_OF_RANGE, keys.TEXT_OVERLAP]
+    told += [keys.BY_ID[id_] for id_ in LIMITS]
     rate, frames = (
-        builder.said(Witness.OBSERVED, "picture.frame_rate"),
-        builder.said(Witness.OBSERVED, "picture.frame_count"),
+        builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_RATE),
+        builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_COUNT),
     )
-    documents = read_embedded(source) if builder.said(Witness.DECLARED, "text.captions") else ()
+    documents = read_embedded(source) if builder.said(Witness.DECLARED, keys.TEXT_CAPTIONS) else ()
     if not documents or not rate or not frames:
-        for id_ in ids:
-            builder.unread(id_, "the file has no text track" if not documents else "rate or length are not known")
+        for key in told:
+            builder.unread(key, "the file has no text track" if not documents else "rate or length are not known")
         return
-    programme = Programme(rate=rate, frames=frames, start=builder.said(Witness.DECLARED, "wrapper.start_timecode"))
+    programme = Programme(rate=rate, frames=frames, start=builder.said(Witness.DECLARED, keys.WRAPPER_START_TIMECODE))
     held = hold_captions(Captioned(documents=documents), programme)
-    for id_ in ids:
-        if held[id_].right is None:
-            builder.unread(id_, held[id_].found)
+    for key in told:
+        found = held[key.id]
+        if found.right is None:
+            builder.unread(key, found.found)
         else:
-            builder.observed(id_, tuple(Span(**span) for span in held[id_].document))
+            builder.observed(key, tuple(Span(**span) for span in found.document))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,7 +154,7 @@ def conclude_parts(
     series = load_series(series_path) if series_path is not None else None
     scan = join_parts(pictures, segments) if segments else None
     sounds = load_sounds(sound_path) if sound_path is not None else None
-    if sounds is None and not builder.said(Witness.DECLARED, "sound.tracks"):
+    if sounds is None and not builder.said(Witness.DECLARED, keys.SOUND_TRACKS):
         sounds = []
     save_scan(conclude_scan(builder, series, scan, sounds), scan_path)
     return builder.finish(file_name=inspection.file_name, file_size=inspection.file_size, depth=Depth.FULL)

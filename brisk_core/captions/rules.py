@@ -16,14 +16,14 @@ from brisk_core.captions.document import Caption, CaptionDocument, Oddity
 from brisk_core.captions.placing import Placed, Programme, place
 from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, CaptionSentence, Ruling, capitalised, held_of
 from brisk_core.captions.timed import join, time_of
-from brisk_core.facts import Held, Sentence
+from brisk_core.facts import Held, Sentence, keys
 
 #: House limits, by id.
 LIMITS: Mapping[str, Fraction] = {
-    "text.gap": Fraction(2),  #: frames at least
-    "text.reading_speed": Fraction(20),  #: characters a second at most
-    "text.line_length": Fraction(42),  #: characters at most
-    "text.line_count": Fraction(2),  #: lines at most
+    keys.TEXT_GAP.id: Fraction(2),  #: frames at least
+    keys.TEXT_READING_SPEED.id: Fraction(20),  #: characters a second at most
+    keys.TEXT_LINE_LENGTH.id: Fraction(42),  #: characters at most
+    keys.TEXT_LINE_COUNT.id: Fraction(2),  #: lines at most
 }
 _NO_TEXT = "the captions are pictures, whose text is not read"
 
@@ -50,10 +50,10 @@ def hold_captions(
             continue
         told = [sentence for ruling in rulings for sentence in rule(ruling, limit)]
         held[id_] = held_of(told, asked(limit), fine, remedy)
-    held["text.document"] = _of_remarks(rulings, Oddity.UNREADABLE)
-    held["text.encoding"] = _of_remarks(rulings, Oddity.ENCODING)
-    held["text.rate_mismatch"] = join([time_of(ruling) for ruling in rulings])
-    held["text.burned_in"] = _burned(rulings)
+    held[keys.TEXT_DOCUMENT.id] = _of_remarks(rulings, Oddity.UNREADABLE)
+    held[keys.TEXT_ENCODING.id] = _of_remarks(rulings, Oddity.ENCODING)
+    held[keys.TEXT_RATE_MISMATCH.id] = join([time_of(ruling) for ruling in rulings])
+    held[keys.TEXT_BURNED_IN.id] = _burned(rulings)
     return held
 
 
@@ -219,39 +219,39 @@ def _burned(rulings: Sequence[Ruling]) -> Held:
     )
 
 
-_TEXTUAL = ("text.reading_speed", "text.line_length", "text.line_count")
+_TEXTUAL = (keys.TEXT_READING_SPEED.id, keys.TEXT_LINE_LENGTH.id, keys.TEXT_LINE_COUNT.id)
 _RULES: dict[str, tuple[_Rule, Callable[[Fraction], str], str, str]] = {
-    "text.overlap": (
+    keys.TEXT_OVERLAP.id: (
         _overlaps,
         lambda _: "one caption at a time",
         "none",
         "Let each caption end before the next begins, or give them places of their own.",
     ),
-    "text.gap": (
+    keys.TEXT_GAP.id: (
         _gaps,
         lambda limit: f"none, or at least {limit} frames apart",
         "none too short",
         "Let a caption end where the next begins, or leave the gap that is asked.",
     ),
-    "text.reading_speed": (
+    keys.TEXT_READING_SPEED.id: (
         _speeds,
         lambda limit: f"at most {float(limit):g} characters a second",
         "none too fast",
         "Show the caption longer, or say it in fewer words.",
     ),
-    "text.line_length": (
+    keys.TEXT_LINE_LENGTH.id: (
         _lengths,
         lambda limit: f"at most {limit} characters a line",
         "none too long",
         "Break the line, or say it in fewer words.",
     ),
-    "text.line_count": (
+    keys.TEXT_LINE_COUNT.id: (
         _counts,
         lambda limit: f"at most {limit} lines",
         "none too many",
         "Split the caption in two.",
     ),
-    "text.out_of_range": (
+    keys.TEXT_OUT_OF_RANGE.id: (
         _ranges,
         lambda _: "inside the programme",
         "all inside",

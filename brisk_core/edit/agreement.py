@@ -47,26 +47,25 @@ def _pair(kind: Kind, timeline: Any, file: Any) -> Agreement:
 def agree(inspection: Inspection, timeline: Timeline, part: FrameRange | None = None) -> dict[str, Agreement]:
     """Return every ``edit.*`` characteristic that headers and packets can answer, by id."""
     part = part or FrameRange.whole(timeline)
-    best = inspection.best
-    rates = best("sound.sample_rate")
-    scan = best("picture.scan")
+    rates = inspection[keys.SOUND_SAMPLE_RATE]
+    scan = inspection[keys.PICTURE_SCAN]
     rows = {
-        "edit.size": _pair(Kind.SIZE, timeline.size, best("picture.size")),
-        "edit.frame_rate": _pair(
-            Kind.RATE, timeline.rate if timeline.rate_stated else None, best("picture.frame_rate")
+        keys.EDIT_SIZE.id: _pair(Kind.SIZE, timeline.size, inspection[keys.PICTURE_SIZE]),
+        keys.EDIT_FRAME_RATE.id: _pair(
+            Kind.RATE, timeline.rate if timeline.rate_stated else None, inspection[keys.PICTURE_FRAME_RATE]
         ),
-        "edit.scan": _pair(Kind.TEXT, timeline.scan, scan),
-        "edit.pixel_aspect": _pair(Kind.RATIO, timeline.pixel_aspect, best("picture.pixel_aspect")),
-        "edit.start_timecode": _start(inspection, timeline, part),
-        "edit.sample_rate": Agreement(
+        keys.EDIT_SCAN.id: _pair(Kind.TEXT, timeline.scan, scan),
+        keys.EDIT_PIXEL_ASPECT.id: _pair(Kind.RATIO, timeline.pixel_aspect, inspection[keys.PICTURE_PIXEL_ASPECT]),
+        keys.EDIT_START_TIMECODE.id: _start(inspection, timeline, part),
+        keys.EDIT_SAMPLE_RATE.id: Agreement(
             kind=Kind.COUNT,
             timeline=timeline.sample_rate,
             file=rates or None,
             agrees=all(rate == timeline.sample_rate for rate in rates) if rates and timeline.sample_rate else None,
             unit="Hz",
         ),
-        "edit.length": _length(inspection, timeline, part),
-        "edit.shape": _shape(inspection, timeline),
+        keys.EDIT_LENGTH.id: _length(inspection, timeline, part),
+        keys.EDIT_SHAPE.id: _shape(inspection, timeline),
     }
     return rows
 
@@ -78,8 +77,8 @@ def hold(inspection: Inspection, timeline: Timeline, part: FrameRange | None = N
     if observed is None:
         return {}
     found = conform(timeline, part, observed).held()
-    found["edit.gaps"] = hold_gaps(timeline, part, observed)
-    found["edit.chapters"] = hold_chapters(timeline, part, inspection)
+    found[keys.EDIT_GAPS.id] = hold_gaps(timeline, part, observed)
+    found[keys.EDIT_CHAPTERS.id] = hold_chapters(timeline, part, inspection)
     return found
 
 

@@ -75,7 +75,7 @@ class Conform:
             reason = self.unknown[0]
             return {
                 id_: Held(right=None, required="as the timeline", found=reason, document=document, asked=False)
-                for id_, document in (("edit.cuts", self.cuts_json()), ("edit.shots", self.shots_json()))
+                for id_, document in ((keys.EDIT_CUTS.id, self.cuts_json()), (keys.EDIT_SHOTS.id, self.shots_json()))
             }
         told = Held(
             right=self.right,
@@ -95,7 +95,7 @@ class Conform:
             sentences=self._of_states(),
             remedy=_REMEDY,
         )
-        return {"edit.cuts": told, "edit.shots": shots}
+        return {keys.EDIT_CUTS.id: told, keys.EDIT_SHOTS.id: shots}
 
     def _of_states(self) -> tuple[Sentence, ...]:
         """One sentence for all shots of each state that is not in place."""
@@ -121,7 +121,7 @@ class Conform:
 
 def observed_of(inspection: Inspection) -> Observed | None:
     """Return what an inspection saw of the cuts of a file, ``None`` while its pictures are not scanned."""
-    cuts, black = (inspection.facts[id_].observed for id_ in ("content.cuts", "content.black"))
+    cuts, black = (inspection.facts[id_].observed for id_ in (keys.CONTENT_CUTS.id, keys.CONTENT_BLACK.id))
     rate, frames = inspection[keys.PICTURE_FRAME_RATE], inspection[keys.PICTURE_FRAME_COUNT]
     if cuts is None or cuts is Unheard.UNHEARD or rate is None or not frames:
         return None

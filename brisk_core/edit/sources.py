@@ -9,7 +9,7 @@ from fractions import Fraction
 from brisk_core.edit.rate_change import RateChange, change_rate
 from brisk_core.edit.timeline import Event, Source, Timeline
 from brisk_core.exact import spell_rate
-from brisk_core.facts import Inspection, Scan
+from brisk_core.facts import Inspection, Scan, keys
 
 FINE, NOTE, TROUBLE = 0, 1, 2  #: how much a change shows
 _SAME_SHAPE = Fraction(1, 100)  # of a ratio; nearer shapes are the same
@@ -80,21 +80,20 @@ def of_inspection(source: Source, inspection: Inspection) -> Source:
     """Return a source with what its inspected media say; what an inspection does not know is kept as the edit has
     it.
     """
-    best = inspection.best
-    rates, depths = best("sound.sample_rate"), best("picture.bit_depth")
-    scan = best("picture.scan")
-    size = best("picture.size")
+    rates, depths = inspection[keys.SOUND_SAMPLE_RATE], inspection[keys.PICTURE_BIT_DEPTH]
+    scan = inspection[keys.PICTURE_SCAN]
+    size = inspection[keys.PICTURE_SIZE]
     return Source(
         name=source.name,
-        rate=best("picture.frame_rate") or source.rate,
-        rate_mode=best("picture.rate_mode") or source.rate_mode,
+        rate=inspection[keys.PICTURE_FRAME_RATE] or source.rate,
+        rate_mode=inspection[keys.PICTURE_RATE_MODE] or source.rate_mode,
         size=size or source.size,
         scan=(Scan.PROGRESSIVE if scan == Scan.PROGRESSIVE_AS_FIELDS else scan) or source.scan,
-        pixel_aspect=best("picture.pixel_aspect") or source.pixel_aspect,
+        pixel_aspect=inspection[keys.PICTURE_PIXEL_ASPECT] or source.pixel_aspect,
         sample_rate=rates[0] if rates else source.sample_rate,
         bit_depth=depths or source.bit_depth,
         start=source.start,
-        length=best("wrapper.duration") or source.length,
+        length=inspection[keys.WRAPPER_DURATION] or source.length,
         online=True,
     )
 

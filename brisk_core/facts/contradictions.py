@@ -6,8 +6,10 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import spell_rate_exactly
+from brisk_core.facts import keys
 from brisk_core.facts.characteristic import Characteristic, Stage, Witness
 from brisk_core.facts.inspection import FactsBuilder
+from brisk_core.facts.keys import Key
 from brisk_core.facts.kinds import Kind, spell
 from brisk_core.facts.registry import REGISTRY
 
@@ -17,14 +19,15 @@ _WORDS = {
     Witness.OBSERVED: "the file shows",
 }
 #: Compared between wrapper and stream only: what is observed is another quantity, such as bits really used.
-_HEADERS_ONLY = {"picture.bit_depth", "sound.bit_depth", "sound.channels"}
+_HEADERS_ONLY: set[Key[Any]] = {keys.PICTURE_BIT_DEPTH, keys.SOUND_BIT_DEPTH, keys.SOUND_CHANNELS}
 #: Compared between all that speak.
-_COMPARED = (
-    "picture.codec", "picture.profile", "picture.level", "picture.tier", "picture.size", "picture.pixel_aspect",
-    "picture.display_aspect", "picture.frame_rate", "picture.rate_mode", "picture.frame_count", "picture.chroma",
-    "picture.bit_depth", "picture.alpha", "picture.primaries", "picture.transfer", "picture.matrix", "picture.scan",
-    "picture.field_order", "picture.range", "wrapper.duration", "wrapper.start_timecode", "sound.codec",
-    "sound.sample_rate", "sound.channels", "sound.bit_depth",
+_COMPARED: tuple[Key[Any], ...] = (
+    keys.PICTURE_CODEC, keys.PICTURE_PROFILE, keys.PICTURE_LEVEL, keys.PICTURE_TIER, keys.PICTURE_SIZE,
+    keys.PICTURE_PIXEL_ASPECT, keys.PICTURE_DISPLAY_ASPECT, keys.PICTURE_FRAME_RATE, keys.PICTURE_RATE_MODE,
+    keys.PICTURE_FRAME_COUNT, keys.PICTURE_CHROMA, keys.PICTURE_BIT_DEPTH, keys.PICTURE_ALPHA, keys.PICTURE_PRIMARIES,
+    keys.PICTURE_TRANSFER, keys.PICTURE_MATRIX, keys.PICTURE_SCAN, keys.PICTURE_FIELD_ORDER, keys.PICTURE_RANGE,
+    keys.WRAPPER_DURATION, keys.WRAPPER_START_TIMECODE, keys.SOUND_CODEC, keys.SOUND_SAMPLE_RATE, keys.SOUND_CHANNELS,
+    keys.SOUND_BIT_DEPTH,
 )  # fmt: skip
 _SHAPE_TOLERANCE = Fraction(3, 100)  # two ways to state the shape of standard definition pixels differ by 2.6 %
 _DURATION_TOLERANCE = Fraction(1, 4)  # seconds: sound ends up to a packet later than the pictures
@@ -37,14 +40,14 @@ def _agree(builder: FactsBuilder, row: Characteristic, first: Any, second: Any) 
         return all(one == other for one, other in zip(first, second, strict=False) if None not in (one, other))
     if row.kind is Kind.RATIO:
         return bool(abs(first - second) <= second * _SHAPE_TOLERANCE)
-    if row.id == "wrapper.duration":
-        longer = builder.said(Witness.OBSERVED, "timing.sound_length_difference") or Fraction(0)
+    if row.id == keys.WRAPPER_DURATION.id:
+        longer = builder.said(Witness.OBSERVED, keys.TIMING_SOUND_LENGTH_DIFFERENCE) or Fraction(0)
         return any(abs(first - end) <= _DURATION_TOLERANCE for end in (second, second + longer))
-    if row.id == "wrapper.start_timecode":  # a writer that was given none stamps zeros, which proves nothing
+    if row.id == keys.WRAPPER_START_TIMECODE.id:  # a writer that was given none stamps zeros, which proves nothing
         return not first.frames or not second.frames or str(first) == str(second)
-    if row.id == "picture.frame_count":
-        offsets = builder.said(Witness.DECLARED, "wrapper.edit_offset") or ()
-        return any(offset < 0 for offset in offsets) or abs(first - second) <= _FRAME_TOLERANCE
+    if row.id == keys.PICTURE_FRAME_COUNT.id:
+        offsets = builder.said(Witness.DECLARED, keys.WRAPPER_EDIT_OFFSET) or ()
+        return any(offset < 0 for offset in offsets if offset is not None) or abs(first - second) <= _FRAME_TOLERANCE
     return bool(first == second)
 
 
@@ -53,19 +56,19 @@ def find_contradictions(builder: FactsBuilder) -> dict[str, str]:
 
     What only the scan of the pictures shows is left out: it is judged by lines of its own.
     """
-    variable = builder.said(Witness.OBSERVED, "picture.rate_mode") == "variable"
+    variable = builder.said(Witness.OBSERVED, keys.PICTURE_RATE_MODE) == "variable"
     found = {}
-    for id_ in _COMPARED:
-        row = REGISTRY[id_]
-        said = {witness: builder.said(witness, id_) for witness in Witness}
-        if id_ in _HEADERS_ONLY or row.stage in _SCANNED or (id_ == "picture.frame_rate" and variable):
+    for key in _COMPARED:
+        row = REGISTRY[key.id]
+        said = {witness: builder.said(witness, key) for witness in Witness}
+        if key in _HEADERS_ONLY or row.stage in _SCANNED or (key == keys.PICTURE_FRAME_RATE and variable):
             said[Witness.OBSERVED] = None
         spoken = [(witness, value) for witness, value in said.items() if value is not None]
         pairs = [(one, other) for index, one in enumerate(spoken) for other in spoken[index + 1 :]]
         if all(_agree(builder, row, one[1], other[1]) for one, other in pairs):
             continue
         words = ", ".join(f"{_WORDS[witness]} {_spell(row, value)}" for witness, value in spoken)
-        found[id_] = f"{row.label.lower()}: {words}"
+        found[key.id] = f"{row.label.lower()}: {words}"
     return found
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any
+from typing import Any, Generic
 
 from brisk_core.facts import keys
 from brisk_core.facts.characteristic import Characteristic, Stage, Witness
@@ -39,32 +39,40 @@ _UNHEARD = Unheard.UNHEARD
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Witnessed:
+class Witnessed(Generic[Value]):
     """What the three witnesses say of one characteristic; ``None`` is "nothing to say", ``Unheard`` is "not heard"."""
 
-    declared: Any = None
-    coded: Any = None
-    observed: Any = None
+    declared: Value | Unheard | None = None
+    coded: Value | Unheard | None = None
+    observed: Value | Unheard | None = None
 
-    def of(self, witness: Witness) -> Any:
+    def of(self, witness: Witness) -> Value | Unheard | None:
         """Return what one witness says."""
-        return getattr(self, _NAMES[witness])
+        said: Value | Unheard | None = getattr(self, _NAMES[witness])
+        return said
 
-    def spoken(self) -> dict[Witness, Any]:
+    def spoken(self) -> dict[Witness, Value]:
         """Return the witnesses that say something, in the order declared, coded, observed."""
-        found: dict[Witness, Any] = {}
+        found: dict[Witness, Value] = {}
         for witness, value in ((_D, self.declared), (_C, self.coded), (_O, self.observed)):
-            if value is not None and value is not _UNHEARD:
+            if value is not None and not isinstance(value, Unheard):
                 found[witness] = value
         return found
 
     @property
-    def best(self) -> Any:
+    def told(self) -> Value | None:
+        """What the stream says, else the wrapper, else ``None``: the headers' word, whatever was measured."""
+        return _first(self.coded, self.declared)
+
+    @property
+    def best(self) -> Value | None:
         """What the strongest witness says: observed, else coded, else declared, else ``None``."""
-        for value in (self.observed, self.coded, self.declared):
-            if value is not None and value is not _UNHEARD:
-                return value
-        return None
+        return _first(self.observed, self.coded, self.declared)
+
+
+def _first(*values: Value | Unheard | None) -> Value | None:
+    """Return the first that says something."""
+    return next((value for value in values if value is not None and not isinstance(value, Unheard)), None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,7 +82,7 @@ class Inspection:
     file_name: str
     file_size: int  #: bytes
     depth: Depth
-    facts: Mapping[str, Witnessed]  #: every characteristic of an inspection, by id
+    facts: Mapping[str, Witnessed[Any]]  #: every characteristic of an inspection, by id
     unread: Mapping[str, str]  #: why a witness could not be heard, by id
     engine: str = ENGINE
     places: Mapping[str, Mapping[str, str]] = field(default_factory=dict)  #: raw place by id and witness, where known
@@ -84,7 +92,7 @@ class Inspection:
         value: Value | None = self.facts[key.id].best
         return value
 
-    def witnessed(self, key: Key[Any]) -> Witnessed:
+    def witnessed(self, key: Key[Value]) -> Witnessed[Value]:
         """Return what the three witnesses say of a characteristic."""
         return self.facts[key.id]
 
@@ -95,8 +103,7 @@ class Inspection:
     @property
     def is_full_range(self) -> bool:
         """Is the picture of full range by the word of the stream, or of the wrapper where the stream is silent?"""
-        said = self.witnessed(keys.PICTURE_RANGE)
-        return bool((said.coded or said.declared) == "full")
+        return self.witnessed(keys.PICTURE_RANGE).told == "full"
 
 
 def inspected(characteristic: Characteristic) -> bool:
@@ -123,8 +130,9 @@ class FactsBuilder:
         finally:
             self._place = before
 
-    def say(self, witness: Witness, id_: str, value: Any) -> None:
+    def say(self, witness: Witness, key: Key[Value], value: Value | None) -> None:
         """Record what a witness says; ``None`` says nothing and changes nothing."""
+        id_ = key.id
         if witness not in REGISTRY[id_].witnesses:
             raise ValueError(f"{id_} has no {witness.value} witness")
         if value is None:
@@ -148,25 +156,25 @@ class FactsBuilder:
                 builder._reasons[id_] = inspection.unread[id_]
         return builder
 
-    def declared(self, id_: str, value: Any) -> None:
+    def declared(self, key: Key[Value], value: Value | None) -> None:
         """Record what the wrapper says."""
-        self.say(Witness.DECLARED, id_, value)
+        self.say(Witness.DECLARED, key, value)
 
-    def coded(self, id_: str, value: Any) -> None:
+    def coded(self, key: Key[Value], value: Value | None) -> None:
         """Record what the stream's headers say."""
-        self.say(Witness.CODED, id_, value)
+        self.say(Witness.CODED, key, value)
 
-    def observed(self, id_: str, value: Any) -> None:
+    def observed(self, key: Key[Value], value: Value | None) -> None:
         """Record what packets, pictures or samples show."""
-        self.say(Witness.OBSERVED, id_, value)
+        self.say(Witness.OBSERVED, key, value)
 
-    def unread(self, id_: str, reason: str) -> None:
+    def unread(self, key: Key[Any], reason: str) -> None:
         """Record why the observed witness of a characteristic could not be heard."""
-        self._reasons[id_] = reason
+        self._reasons[key.id] = reason
 
-    def silent(self, *ids: str) -> None:
+    def silent(self, *about: Key[Any]) -> None:
         """Record that the observed witness of some characteristics has nothing to say, as of pictures without any."""
-        self._silent.update(ids)
+        self._silent.update(key.id for key in about)
 
     def unread_missing(self, stage: Stage, reason: str) -> None:
         """Give ``reason`` for every characteristic of a stage that has not been observed and has no reason yet."""
@@ -179,15 +187,21 @@ class FactsBuilder:
         speaks = Witness.OBSERVED in REGISTRY[id_].witnesses
         return speaks and (id_, Witness.OBSERVED) not in self._values and id_ not in self._silent
 
-    def said(self, witness: Witness, id_: str) -> Any:
+    def said(self, witness: Witness, key: Key[Value]) -> Value | None:
         """Return what a witness has said so far, ``None`` for nothing."""
-        return self._values.get((id_, witness))
+        value: Value | None = self._values.get((key.id, witness))
+        return value
+
+    def told(self, key: Key[Value]) -> Value | None:
+        """Return the stream's word, or the wrapper's where the stream is silent."""
+        coded = self.said(Witness.CODED, key)
+        return self.said(Witness.DECLARED, key) if coded is None else coded
 
     def finish(self, *, file_name: str, file_size: int, depth: Depth) -> Inspection:
         """Return the inspection, with a reason for every observation that is missing."""
         for stage in Stage:
             self.unread_missing(stage, stage.value)
-        facts: dict[str, Witnessed] = {}
+        facts: dict[str, Witnessed[Any]] = {}
         unread: dict[str, str] = {}
         for id_, row in REGISTRY.items():
             if not inspected(row):
@@ -239,15 +253,15 @@ def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
     }
 
 
-class _FactsInJson(Mapping[str, Witnessed]):
+class _FactsInJson(Mapping[str, Witnessed[Any]]):
     """The facts of a document, each read when it is first asked for: a check asks for a third of them."""
 
-    def __init__(self, rows: Mapping[str, Any], lacking: Mapping[str, Witnessed]) -> None:
+    def __init__(self, rows: Mapping[str, Any], lacking: Mapping[str, Witnessed[Any]]) -> None:
         self._rows = rows
-        self._read: dict[str, Witnessed] = dict(lacking)
+        self._read: dict[str, Witnessed[Any]] = dict(lacking)
         self._ids = [id_ for id_ in REGISTRY if id_ in rows or id_ in lacking]
 
-    def __getitem__(self, id_: str) -> Witnessed:
+    def __getitem__(self, id_: str) -> Witnessed[Any]:
         if id_ not in self._read:
             row, entry = REGISTRY[id_], self._rows[id_]
             self._read[id_] = Witnessed(
@@ -271,7 +285,7 @@ def inspection_from_json(document: Mapping[str, Any]) -> Inspection:
         raise ValueError(f"met schema {document.get('schema')!r}; expected {INSPECTION_SCHEMA!r}")
     rows = document["characteristics"]
     unread = dict(document["unread"])
-    lacking: dict[str, Witnessed] = {}
+    lacking: dict[str, Witnessed[Any]] = {}
     for id_, row in REGISTRY.items():  # what an older engine did not know of
         if id_ not in rows and inspected(row):
             unheard = Witness.OBSERVED in row.witnesses

@@ -158,3 +158,5 @@ MASTER_LEVEL_CURVE: Key[Mapping[str, Any]] = Key("master.level_curve")
 MASTER_GEOMETRY: Key[Mapping[str, Any]] = Key("master.geometry")
 MASTER_SIMILARITY: Key[Mapping[str, Any]] = Key("master.similarity")
 MASTER_SOUND: Key[Mapping[str, Any]] = Key("master.sound")
+
+BY_ID: Mapping[str, Key[Any]] = {key.id: key for key in list(globals().values()) if isinstance(key, Key)}

@@ -128,7 +128,7 @@ def _nothing(reason: str, *, told: bool = False) -> Against:
         if told
         else rest
     )
-    held = {"master.map": first} | {
+    held = {keys.MASTER_MAP.id: first} | {
         f"master.{name}": rest for name in ("geometry", "level_curve", "similarity", "sound")
     }
     return Against(held=held, document={"schema": AGAINST_SCHEMA, "found": False, "says": reason, **_told(held)})
@@ -216,11 +216,11 @@ class _Worker:
             journey = self._journey() if blended else journey
         sound = self._sound()
         held = {
-            "master.map": self._held_map(journey),
-            "master.geometry": self._held_geometry(geometry),
-            "master.level_curve": self._held_levels(curve),
-            "master.similarity": self._held_similarity(similarity),
-            "master.sound": self._held_sound(sound),
+            keys.MASTER_MAP.id: self._held_map(journey),
+            keys.MASTER_GEOMETRY.id: self._held_geometry(geometry),
+            keys.MASTER_LEVEL_CURVE.id: self._held_levels(curve),
+            keys.MASTER_SIMILARITY.id: self._held_similarity(similarity),
+            keys.MASTER_SOUND.id: self._held_sound(sound),
         }
         return Against(held=held, document=self._document(held, journey, geometry, similarity))
 
@@ -319,7 +319,7 @@ class _Worker:
         """
         marked = {
             frame
-            for id_ in ("content.blend", "content.drop", "content.comb", "content.unreadable")
+            for id_ in (keys.CONTENT_BLEND.id, keys.CONTENT_DROP.id, keys.CONTENT_COMB.id, keys.CONTENT_UNREADABLE.id)
             for span in self.file.inspection.best(id_) or ()
             for frame in range(span.start, min(span.end, span.start + _MOST_MARKED))
         }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, Witness, keys
 from brisk_core.packets.buffer import fit_buffer
 from brisk_core.packets.series import PacketSeries
 from brisk_core.reading.streams.levels import Demand, excesses, limits_of, lowest_level
@@ -17,21 +17,20 @@ def observe_level(
 ) -> None:
     """Record which limits of its coded level the stream exceeds; ``peak`` is the most bits in one second."""
     if codec not in _CODECS:
-        builder.silent("picture.level_exceeded")
+        builder.silent(keys.PICTURE_LEVEL_EXCEEDED)
         return
-    profile, level, size, tier = (
-        builder.said(Witness.CODED, f"picture.{name}") for name in ("profile", "level", "coded_size", "tier")
-    )
+    profile, level = builder.said(Witness.CODED, keys.PICTURE_PROFILE), builder.said(Witness.CODED, keys.PICTURE_LEVEL)
+    size, tier = builder.said(Witness.CODED, keys.PICTURE_CODED_SIZE), builder.said(Witness.CODED, keys.PICTURE_TIER)
     limits = limits_of(codec, profile, level, tier) if profile and level else None
-    if limits is None or size is None:
+    if profile is None or limits is None or size is None:
         said = f"profile {profile or 'unknown'}, level {level or 'unknown'}"
-        builder.unread("picture.level_exceeded", f"the standard sets no limits for {said}")
+        builder.unread(keys.PICTURE_LEVEL_EXCEEDED, f"the standard sets no limits for {said}")
         return
-    schedule = builder.said(Witness.CODED, "bitrate.buffer")
+    schedule = builder.said(Witness.CODED, keys.BITRATE_BUFFER)
     demand = Demand(
         coded_size=size,
         frame_rate=rate,
-        references=builder.said(Witness.CODED, "picture.ref_frames"),
+        references=builder.said(Witness.CODED, keys.PICTURE_REF_FRAMES),
         bits_per_second=peak,
         buffer_bits=schedule["size"] if schedule else None,
     )
@@ -47,4 +46,4 @@ def observe_level(
         lowest = lowest_level(codec, profile, tier, demand)
         found.append(f"the lowest level that allows it is {lowest}" if lowest else "no level of this profile allows it")
     with builder.at(f"limits of {profile}, level {level}"):
-        builder.observed("picture.level_exceeded", tuple(found))
+        builder.observed(keys.PICTURE_LEVEL_EXCEEDED, tuple(found))

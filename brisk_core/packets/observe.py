@@ -6,7 +6,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from brisk_core.exact import spell_seconds
-from brisk_core.facts import REGISTRY, FactsBuilder, Stage, Witness
+from brisk_core.facts import FactsBuilder, Stage, Witness, keys
 from brisk_core.packets.bit_rates import is_constant, one_second_windows
 from brisk_core.packets.buffer import fit_buffer
 from brisk_core.packets.demux import PacketPass
@@ -24,53 +24,53 @@ _UNTYPED = "the types of its pictures are not read in this codec"
 def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     """Record what the packet pass shows in the reading's facts."""
     builder = reading.builder
-    size = builder.said(Witness.DECLARED, "file.size")
+    size = builder.said(Witness.DECLARED, keys.FILE_SIZE)
     _observe_sound_rates(builder, taken)
     _observe_captions(builder, taken)
     _observe_damage(builder, taken)
     if taken.series is None and reading.picture_index is None:
-        builder.silent(*(id_ for id_ in REGISTRY if id_.startswith(_OF_PICTURES)))
+        builder.silent(*(key for id_, key in keys.BY_ID.items() if id_.startswith(_OF_PICTURES)))
     if taken.series is None:
         builder.unread_missing(Stage.PACKETS, taken.stopped or "there are no picture packets of a codec that is known")
         return
     series = taken.series
-    builder.observed("picture.frame_count", len(series))
+    builder.observed(keys.PICTURE_FRAME_COUNT, len(series))
     if taken.slices:
-        builder.observed("picture.slices", taken.slices)
+        builder.observed(keys.PICTURE_SLICES, taken.slices)
     else:
-        builder.unread("picture.slices", "slices are not counted in this codec")
+        builder.unread(keys.PICTURE_SLICES, "slices are not counted in this codec")
     if taken.without_pts:
         builder.unread_missing(
             Stage.PACKETS, f"{taken.without_pts} of {len(series)} picture packets carry no presentation time"
         )
         return
     pts = series.presented_pts()
-    builder.observed("timing.duplicates", find_duplicates(pts))
-    builder.observed("timing.disorder", find_disorder(series.pts, series.dts))
+    builder.observed(keys.TIMING_DUPLICATES, find_duplicates(pts))
+    builder.observed(keys.TIMING_DISORDER, find_disorder(series.pts, series.dts))
     fit = fit_rate(pts, series.time_base)
     if fit is None:
         builder.unread_missing(Stage.PACKETS, f"{len(series)} picture packets show no time passing")
         return
-    builder.observed("picture.frame_rate", fit.rate)
-    builder.observed("picture.rate_mode", "constant" if fit.constant else "variable")
-    builder.observed("timing.gaps", find_gaps(pts, fit.rate, series.time_base))
-    builder.observed("timing.steps", _steps(series, fit))
+    builder.observed(keys.PICTURE_FRAME_RATE, fit.rate)
+    builder.observed(keys.PICTURE_RATE_MODE, "constant" if fit.constant else "variable")
+    builder.observed(keys.TIMING_GAPS, find_gaps(pts, fit.rate, series.time_base))
+    builder.observed(keys.TIMING_STEPS, _steps(series, fit))
     duration = _duration(series, fit)
-    builder.observed("wrapper.duration", duration)
-    builder.observed("wrapper.bitrate", round(size * 8 / duration))
+    builder.observed(keys.WRAPPER_DURATION, duration)
+    builder.observed(keys.WRAPPER_BITRATE, round(size * 8 / duration) if size else None)
     _observe_bit_rates(builder, series, fit, duration)
     _observe_groups(reading, taken, series)
     _observe_sound_times(builder, taken, series, duration)
     _observe_chapters(reading, series)
     _observe_buffer(builder, series, fit)
-    peak = builder.said(Witness.OBSERVED, "bitrate.peak_1s")
+    peak = builder.said(Witness.OBSERVED, keys.BITRATE_PEAK_1S)
     observe_level(builder, reading.picture_codec, series, fit.rate, peak)
     builder.unread_missing(Stage.PACKETS, "this engine does not measure it")
 
 
 def _observe_damage(builder: FactsBuilder, taken: PacketPass) -> None:
     """Record what the pass shows of completeness, added to what the structure showed."""
-    known = builder.said(Witness.OBSERVED, "wrapper.damage")
+    known = builder.said(Witness.OBSERVED, keys.WRAPPER_DAMAGE)
     found = list(known or ())
     if taken.losses is not None:
         found += taken.losses
@@ -79,8 +79,8 @@ def _observe_damage(builder: FactsBuilder, taken: PacketPass) -> None:
     elif taken.damaged and not found:
         found.append(f"{taken.damaged} packets are marked as damaged")
     if known is not None or taken.losses is not None or found:
-        builder.observed("wrapper.damage", tuple(found))
-        builder.observed("wrapper.complete", not found)
+        builder.observed(keys.WRAPPER_DAMAGE, tuple(found))
+        builder.observed(keys.WRAPPER_COMPLETE, not found)
 
 
 def _steps(series: PacketSeries, fit: RateFit) -> dict[str, float]:
@@ -100,49 +100,53 @@ def _duration(series: PacketSeries, fit: RateFit) -> Fraction:
 
 def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit, duration: Fraction) -> None:
     average = Fraction(int(series.sizes.sum(dtype="int64")) * 8) / duration
-    builder.observed("bitrate.average", round(average))
-    builder.observed("bitrate.mode", "constant" if is_constant(series, fit.rate, average) else "variable")
-    size = builder.said(Witness.CODED, "picture.size") or builder.said(Witness.DECLARED, "picture.size")
+    builder.observed(keys.BITRATE_AVERAGE, round(average))
+    builder.observed(keys.BITRATE_MODE, "constant" if is_constant(series, fit.rate, average) else "variable")
+    size = builder.told(keys.PICTURE_SIZE)
     if size:
-        builder.observed("bitrate.bits_per_pixel", round(float(average / fit.rate / (size[0] * size[1])), 4))
+        builder.observed(keys.BITRATE_BITS_PER_PIXEL, round(float(average / fit.rate / (size[0] * size[1])), 4))
     else:
-        builder.unread("bitrate.bits_per_pixel", "the size of the picture is not known")
+        builder.unread(keys.BITRATE_BITS_PER_PIXEL, "the size of the picture is not known")
     by_type = mean_bits_by_type(series)
-    builder.observed("bitrate.by_type", by_type or None)
+    builder.observed(keys.BITRATE_BY_TYPE, by_type or None)
     if not by_type:
-        builder.unread("bitrate.by_type", _UNTYPED)
+        builder.unread(keys.BITRATE_BY_TYPE, _UNTYPED)
     windows = one_second_windows(series, fit.rate)
     if windows:
-        builder.observed("bitrate.peak_1s", windows.peak)
-        builder.observed("bitrate.low_1s", windows.low)
+        builder.observed(keys.BITRATE_PEAK_1S, windows.peak)
+        builder.observed(keys.BITRATE_LOW_1S, windows.low)
     else:
-        for name in ("bitrate.peak_1s", "bitrate.low_1s"):
+        for name in (keys.BITRATE_PEAK_1S, keys.BITRATE_LOW_1S):
             builder.unread(name, "the pictures last less than one second")
 
 
 def _observe_buffer(builder: FactsBuilder, series: PacketSeries, fit: RateFit) -> None:
     """Hold the stream against the buffer that its own headers code; underflows are named in frames of decode order."""
-    coded = builder.said(Witness.CODED, "bitrate.buffer")
+    coded = builder.said(Witness.CODED, keys.BITRATE_BUFFER)
     if not coded:
-        builder.unread("bitrate.buffer", "the stream codes no buffer to hold it against")
+        builder.unread(keys.BITRATE_BUFFER, "the stream codes no buffer to hold it against")
         return
     found = fit_buffer(series, fit.rate, coded["rate"], coded["size"])
-    builder.observed("bitrate.buffer", found.as_object())
+    builder.observed(keys.BITRATE_BUFFER, found.as_object())
 
 
 def _observe_groups(reading: HeaderReading, taken: PacketPass, series: PacketSeries) -> None:
     builder = reading.builder
     groups = find_groups(series, taken.closed_groups)
     if groups is None:
-        for name in ("gop.longest", "gop.shortest", "gop.open", "gop.pattern", "picture.b_frames"):
+        for name in (keys.GOP_LONGEST, keys.GOP_SHORTEST, keys.GOP_OPEN, keys.GOP_PATTERN, keys.PICTURE_B_FRAMES):
             builder.unread(name, "no packet is marked as a random access point")
         return
     if taken.closed_groups:  # the first group is often closed where all others are open
         later = [closed for index, closed in taken.closed_groups.items() if index] or [*taken.closed_groups.values()]
-        builder.coded("gop.open", not all(later))
-    builder.observed("gop.longest", groups.longest)
-    builder.observed("gop.shortest", groups.shortest)
-    for name, value in (("gop.open", groups.open), ("gop.pattern", groups.pattern), ("picture.b_frames", groups.b_run)):
+        builder.coded(keys.GOP_OPEN, not all(later))
+    builder.observed(keys.GOP_LONGEST, groups.longest)
+    builder.observed(keys.GOP_SHORTEST, groups.shortest)
+    for name, value in (
+        (keys.GOP_OPEN, groups.open),
+        (keys.GOP_PATTERN, groups.pattern),
+        (keys.PICTURE_B_FRAMES, groups.b_run),
+    ):
         builder.observed(name, value)
         if value is None:
             builder.unread(name, _UNTYPED)
@@ -154,9 +158,9 @@ def _observe_sound_rates(builder: FactsBuilder, taken: PacketPass) -> None:
         length = (totals.end - totals.first) * totals.time_base if totals.first is not None else 0
         rates.append(round(totals.size * 8 / length) if length > 0 else None)
     if rates and all(rate is None for rate in rates):
-        builder.unread("sound.bitrate", "the sound packets carry no times")
+        builder.unread(keys.SOUND_BITRATE, "the sound packets carry no times")
     else:
-        builder.observed("sound.bitrate", tuple(rates))
+        builder.observed(keys.SOUND_BITRATE, tuple(rates))
 
 
 def _sound_gaps(taken: PacketPass) -> tuple[str, ...]:
@@ -170,25 +174,25 @@ def _sound_gaps(taken: PacketPass) -> tuple[str, ...]:
 def _observe_sound_times(builder: FactsBuilder, taken: PacketPass, series: PacketSeries, duration: Fraction) -> None:
     totals = next((one for one in taken.sound if one.first is not None), None)
     if totals is None or totals.first is None:
-        names = ("timing.sound_offset", "timing.sound_length_difference", "timing.sound_gaps")
+        names = (keys.TIMING_SOUND_OFFSET, keys.TIMING_SOUND_LENGTH_DIFFERENCE, keys.TIMING_SOUND_GAPS)
         if not taken.sound:
             builder.silent(*names)
         for name in names:
             builder.unread(name, "the sound packets carry no times")
         return
-    builder.observed("timing.sound_gaps", _sound_gaps(taken))
+    builder.observed(keys.TIMING_SOUND_GAPS, _sound_gaps(taken))
     # What lies before zero is cut by the edit list (the priming of a sound coder), so it is not heard.
     picture_start = max(int(series.pts.min()), 0) * series.time_base
     sound_start = max(totals.first, 0) * totals.time_base
-    builder.observed("timing.sound_offset", sound_start - picture_start)
+    builder.observed(keys.TIMING_SOUND_OFFSET, sound_start - picture_start)
     sound_end = totals.end * totals.time_base
-    builder.observed("timing.sound_length_difference", sound_end - (picture_start + duration))
+    builder.observed(keys.TIMING_SOUND_LENGTH_DIFFERENCE, sound_end - (picture_start + duration))
 
 
 def _observe_captions(builder: FactsBuilder, taken: PacketPass) -> None:
-    declared = builder.said(Witness.DECLARED, "text.captions") or ()
+    declared = builder.said(Witness.DECLARED, keys.TEXT_CAPTIONS) or ()
     counted = zip(declared, taken.caption_counts, strict=False)
-    builder.observed("text.captions", tuple(replace(track, count=count) for track, count in counted))
+    builder.observed(keys.TEXT_CAPTIONS, tuple(replace(track, count=count) for track, count in counted))
 
 
 def _observe_chapters(reading: HeaderReading, series: PacketSeries) -> None:
@@ -202,4 +206,4 @@ def _observe_chapters(reading: HeaderReading, series: PacketSeries) -> None:
         index = min(max(int(pts.searchsorted(ticks, side="right")) - 1, 0), len(pts) - 1)
         near = index + 1 < len(pts) and pts[index + 1] - ticks < ticks - pts[index]
         chapters.append(replace(chapter, on_random_access=bool(entries[index + near])))
-    reading.builder.observed("text.chapters", tuple(chapters))
+    reading.builder.observed(keys.TEXT_CHAPTERS, tuple(chapters))

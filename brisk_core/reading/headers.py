@@ -11,7 +11,8 @@ import av
 from av.container import InputContainer
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.facts import CaptionTrack, Chapter, FactsBuilder, Stage, Track, Witness
+from brisk_core.facts import CaptionTrack, Chapter, FactsBuilder, Stage, Track, Witness, keys
+from brisk_core.facts.keys import Key
 from brisk_core.reading import library
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.source import Source
@@ -40,7 +41,15 @@ _MP4_SOUND = {0x40: "aac", 0x66: "aac", 0x67: "aac", 0x68: "aac", 0x69: "mp3", 0
 _SOUND_ENTRIES = {"ac-3": "ac3", "ec-3": "eac3", "fLaC": "flac", "Opus": "opus", "alac": "alac", ".mp3": "mp3"} | (
     dict.fromkeys(("sowt", "twos", "in24", "in32", "fl32", "fl64", "lpcm", "ipcm", "fpcm", "raw ", "NONE"), "pcm")
 )
-_SOUND_FACTS = ("codec", "sample_rate", "bit_depth", "channels", "layout", "bitrate")
+#: What wrapper and stream say of every sound track, by the name that readers give it.
+_SOUND_FACTS: dict[str, Key[Any]] = {
+    "codec": keys.SOUND_CODEC,
+    "sample_rate": keys.SOUND_SAMPLE_RATE,
+    "bit_depth": keys.SOUND_BIT_DEPTH,
+    "channels": keys.SOUND_CHANNELS,
+    "layout": keys.SOUND_LAYOUT,
+    "bitrate": keys.SOUND_BITRATE,
+}
 _ENTRY_BITS = {"in24": 24, "in32": 32, "fl32": 32, "fl64": 64}
 
 
@@ -63,10 +72,10 @@ def read_headers(source: Source) -> HeaderReading:
     builder = FactsBuilder()
     name = source.name
     extension = name.rsplit(".", 1)[1].lower() if "." in name else ""
-    builder.declared("file.name", name)
-    builder.declared("file.extension", extension)
-    builder.declared("file.size", source.size)
-    builder.declared("wrapper.format", signatures.format_by_extension(extension))
+    builder.declared(keys.FILE_NAME, name)
+    builder.declared(keys.FILE_EXTENSION, extension)
+    builder.declared(keys.FILE_SIZE, source.size)
+    builder.declared(keys.WRAPPER_FORMAT, signatures.format_by_extension(extension))
     if source.size == 0:
         raise UnreadableFile("the file is empty; expected a media file")
     with source.open() as file:
@@ -81,7 +90,7 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure
     partition = mxf.read_header_partition(file)
     movie = read_movie(file, size) if looks_like_movie(head) else None
     wrapper_format = signatures.format_by_signature(head, movie.brands if movie else (), partition) or "other"
-    builder.observed("wrapper.format", wrapper_format)
+    builder.observed(keys.WRAPPER_FORMAT, wrapper_format)
     if movie:
         structure = _read_movie(builder, movie, wrapper_format)
     elif partition:
@@ -98,33 +107,33 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure
         structure = riff.read_wave(builder, file, size)
     elif signatures.is_bare_sound(head):
         structure = Structure(format=wrapper_format)
-        builder.silent("wrapper.index_first")
+        builder.silent(keys.WRAPPER_INDEX_FIRST)
     else:
         start = signatures.printable_start(head)
         raise UnreadableFile(f"this is no media file that is known: it starts with {start}")
     if wrapper_format == "mpeg-ts":  # lost packets are looked for in the packet pass
-        builder.silent("wrapper.index_first")
+        builder.silent(keys.WRAPPER_INDEX_FIRST)
     elif wrapper_format in ("mpeg-ps", "wav") or partition:
-        builder.silent("wrapper.index_first")  # there is no index that could stand first, or its place means nothing
+        builder.silent(keys.WRAPPER_INDEX_FIRST)  # there is no index that could stand first, or its place means nothing
     builder.unread_missing(Stage.HEADERS, "the structure of the wrapper does not tell")
     return structure
 
 
 def _read_movie(builder: FactsBuilder, movie: Movie, wrapper_format: str) -> Structure:
     with builder.at("ftyp (ISO/IEC 14496-12, 4.3)"):
-        builder.declared("wrapper.brands", movie.brands or None)
-    builder.declared("wrapper.fragmented", movie.fragmented)
+        builder.declared(keys.WRAPPER_BRANDS, movie.brands or None)
+    builder.declared(keys.WRAPPER_FRAGMENTED, movie.fragmented)
     say_completeness(builder, movie.damage)
     if movie.index_at is None:
         raise UnreadableFile(f"the file is cut: {movie.damage[0]}, so nothing says where its media is")
     if movie.media_at is not None:
         with builder.at(f"moov at byte {movie.index_at:,}, mdat at byte {movie.media_at:,}"):
-            builder.observed("wrapper.index_first", movie.index_at < movie.media_at)
+            builder.observed(keys.WRAPPER_INDEX_FIRST, movie.index_at < movie.media_at)
     with builder.at("moov/mvhd (ISO/IEC 14496-12, 8.2.2)"):
         if movie.timescale and movie.duration:
-            builder.declared("wrapper.duration", Fraction(movie.duration, movie.timescale))
+            builder.declared(keys.WRAPPER_DURATION, Fraction(movie.duration, movie.timescale))
     with builder.at("edts/elst of each track (ISO/IEC 14496-12, 8.6.6)"):
-        builder.declared("wrapper.edit_offset", tuple(track.edit_offset(movie.timescale) for track in movie.tracks))
+        builder.declared(keys.WRAPPER_EDIT_OFFSET, tuple(track.edit_offset(movie.timescale) for track in movie.tracks))
     pictures = movie.of("vide")
     if pictures:
         declare_from_entry(builder, pictures[0])
@@ -168,7 +177,7 @@ def _read_streams(
     coded = CodedPicture(demuxed_codec(picture.codec_context)) if picture is not None else None
     sounds = _take_first_packets(container, picture, coded)
     if picture is not None and coded is not None:
-        if not structure.declares_picture or builder.said(Witness.DECLARED, "picture.codec") is None:
+        if not structure.declares_picture or builder.said(Witness.DECLARED, keys.PICTURE_CODEC) is None:
             _declare_by_library(builder, picture.codec_context, coded.codec)
         coded.say(builder, picture.codec_context)
     _read_sound(builder, container, structure, sounds)
@@ -181,7 +190,7 @@ def _read_streams(
         )
         for row in container.chapters()
     )
-    builder.declared("text.chapters", chapters)
+    builder.declared(keys.TEXT_CHAPTERS, chapters)
     _read_time(builder, file, container, structure)
     return HeaderReading(
         builder=builder,
@@ -197,10 +206,10 @@ def _read_streams(
 
 def _declare_by_library(builder: FactsBuilder, context: Any, codec: str) -> None:
     """Record the wrapper's word on the codec as the library demuxes it, where no own reader knows the label."""
-    builder.declared("picture.codec", codec)
+    builder.declared(keys.PICTURE_CODEC, codec)
     label = context.codec_tag.strip("\0") if context.codec_tag and "[" not in context.codec_tag else ""
-    if builder.said(Witness.DECLARED, "picture.codec_label") is None:
-        builder.declared("picture.codec_label", label or None)
+    if builder.said(Witness.DECLARED, keys.PICTURE_CODEC_LABEL) is None:
+        builder.declared(keys.PICTURE_CODEC_LABEL, label or None)
 
 
 def _take_first_packets(container: InputContainer, picture: Any, coded: CodedPicture | None) -> dict[int, SoundHeader]:
@@ -289,17 +298,17 @@ def _read_sound(
         ):
             for name in _SOUND_FACTS:
                 columns.setdefault((witness, name), []).append(said.get(name))
-    builder.declared("sound.tracks", len(streams))
+    builder.declared(keys.SOUND_TRACKS, len(streams))
     coded_place = next((header.place for header in headers.values()), "")
     for witness, place in (
         (Witness.DECLARED, entries[0].get("place", "") if entries else ""),
         (Witness.CODED, coded_place),
     ):
-        for name in _SOUND_FACTS:
+        for name, key in _SOUND_FACTS.items():
             values = tuple(columns.get((witness, name), ()))
             if not streams or any(value is not None for value in values):
                 with builder.at(place):
-                    builder.say(witness, f"sound.{name}", values)
+                    builder.say(witness, key, values)
 
 
 def _sound_words(
@@ -349,9 +358,9 @@ def _read_text(builder: FactsBuilder, container: InputContainer, structure: Stru
             )
             for stream in container.streams
         )
-    builder.declared("wrapper.tracks", tracks)
+    builder.declared(keys.WRAPPER_TRACKS, tracks)
     builder.declared(
-        "text.captions",
+        keys.TEXT_CAPTIONS,
         tuple(
             CaptionTrack(
                 kind="embedded",
@@ -369,12 +378,12 @@ def _read_time(builder: FactsBuilder, file: BinaryIO, container: InputContainer,
     if structure.movie:
         for track in structure.movie.of("tmcd"):
             with builder.at(f"first sample of track {track.number}, tmcd"):
-                builder.declared("wrapper.start_timecode", read_timecode(file, track))
+                builder.declared(keys.WRAPPER_START_TIMECODE, read_timecode(file, track))
             break
     elif not structure.format.startswith("mxf"):
-        rate = builder.said(Witness.CODED, "picture.frame_rate") or builder.said(Witness.DECLARED, "picture.frame_rate")
-        builder.declared("wrapper.start_timecode", library.start_timecode(container, rate))
-    duration = builder.said(Witness.DECLARED, "wrapper.duration")
-    size = builder.said(Witness.DECLARED, "file.size")
-    if duration and builder.said(Witness.DECLARED, "wrapper.bitrate") is None:
-        builder.declared("wrapper.bitrate", round(size * 8 / duration))
+        rate = builder.told(keys.PICTURE_FRAME_RATE)
+        builder.declared(keys.WRAPPER_START_TIMECODE, library.start_timecode(container, rate))
+    duration = builder.said(Witness.DECLARED, keys.WRAPPER_DURATION)
+    size = builder.said(Witness.DECLARED, keys.FILE_SIZE)
+    if duration and size and builder.said(Witness.DECLARED, keys.WRAPPER_BITRATE) is None:
+        builder.declared(keys.WRAPPER_BITRATE, round(size * 8 / duration))

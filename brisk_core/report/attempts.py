@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.facts import Group
+from brisk_core.facts import Group, keys
 from brisk_core.scan import ScanSeries
 
 _OPEN = ("fail", "caution")
@@ -89,7 +89,7 @@ def tell_attempts(
         line for line in later if line.outcome in _OPEN and line.id in before and before[line.id].outcome == "pass"
     ]
     frames = document["frames"][1 if earlier_is_master else 0]
-    rows = (document["held"]["master.map"]["document"] or {}).get("shots", [])
+    rows = (document["held"][keys.MASTER_MAP.id]["document"] or {}).get("shots", [])
     distances = _distances(rows, scans)
     likes = document.get("shot_similarity") or [None] * len(rows)
     shots = tuple(
@@ -183,7 +183,9 @@ def _sentence(
     *,
     earlier_is_master: bool,
 ) -> str:
-    rows = [row for row in (document["held"]["master.map"]["document"] or {}).get("shots", []) if not row["outside"]]
+    rows = [
+        row for row in (document["held"][keys.MASTER_MAP.id]["document"] or {}).get("shots", []) if not row["outside"]
+    ]
     frames = document["frames"][1 if earlier_is_master else 0]
     parts = []
     if mended:
@@ -215,7 +217,7 @@ def _sentence(
         parts.append(f"shot {one} changed although nobody asked: {one.changed}")
     if len(unasked) > _MOST_NAMED:
         parts.append(f"and {len(unasked) - _MOST_NAMED} more shots changed unasked")
-    sound = document["held"].get("master.sound")
+    sound = document["held"].get(keys.MASTER_SOUND.id)
     if sound and sound["right"] is False and not any(line.group == Group.SOUND.value for line in asked):
         parts.append(f"the sound changed although nobody asked: {sound['found']}")
     return "; ".join(parts) + "."

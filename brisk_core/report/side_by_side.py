@@ -12,12 +12,12 @@ from typing import Any
 
 from brisk_core.captions import Captioned
 from brisk_core.edit import Agreement, FrameRange, Timeline, agree
-from brisk_core.facts import REGISTRY, Characteristic, Group, Inspection, spell
+from brisk_core.facts import REGISTRY, Characteristic, Group, Inspection, keys, spell
 from brisk_core.spec import Check, Finding, Spec, judge
 from brisk_core.spec.conditions import TIMELINE_TWINS
 
 #: Known for every file and different for every file: a row of them says nothing.
-_OWN_TO_A_FILE = {"file.name", "file.checksum"}
+_OWN_TO_A_FILE = {keys.FILE_NAME.id, keys.FILE_CHECKSUM.id}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,7 +105,7 @@ def _line_rows(checks: Sequence[Check], group: Group, agreements: dict[str, Agre
                 required=first.required,
                 timeline=on_timeline,
                 cells=cells,
-                differs=not (met and (same or line.row.id == "file.name")),
+                differs=not (met and (same or line.row.id == keys.FILE_NAME.id)),
             )
         )
     return rows
@@ -135,7 +135,7 @@ def _own_words(timeline: Timeline, file: Compared) -> dict[str, Agreement]:
     """What the timeline says for itself: its length at its own rate, whatever the rate of a file."""
     agreements = agree(file.inspection, timeline, file.part)
     length = (file.part or FrameRange.whole(timeline)).length
-    return agreements | {"edit.length": replace(agreements["edit.length"], timeline=length)}
+    return agreements | {keys.EDIT_LENGTH.id: replace(agreements[keys.EDIT_LENGTH.id], timeline=length)}
 
 
 def _timeline_text(id_: str, agreements: dict[str, Agreement]) -> str:

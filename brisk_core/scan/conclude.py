@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.exact import spell_rate
-from brisk_core.facts import FactsBuilder, Scan, Span, Stage, Witness
+from brisk_core.facts import FactsBuilder, Scan, Span, Stage, keys
 from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
 from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
@@ -121,102 +121,106 @@ def observe_pictures(
     _observe_time(builder, verdicts)
     _observe_levels(builder, scan, verdicts)
     _observe_shape(builder, scan, verdicts)
-    builder.observed("content.unreadable", _unreadable(scan, packets))
+    builder.observed(keys.CONTENT_UNREADABLE, _unreadable(scan, packets))
     mistakes = picture_mistakes(builder, verdicts)
     if mistakes or verdicts.detail is not None or not verdicts.progressive:
-        builder.observed("content.mistakes", mistakes)
+        builder.observed(keys.CONTENT_MISTAKES, mistakes)
     else:
-        builder.unread("content.mistakes", "none is seen, but too little fine detail to tell whether it was enlarged")
+        builder.unread(
+            keys.CONTENT_MISTAKES, "none is seen, but too little fine detail to tell whether it was enlarged"
+        )
     builder.unread_missing(Stage.PICTURES, "this engine does not measure it")
 
 
 def _observe_scan(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
     found = verdicts.fields
-    said = builder.said(Witness.CODED, "picture.scan") or builder.said(Witness.DECLARED, "picture.scan")
+    said = builder.told(keys.PICTURE_SCAN)
     if found.scan is None:
-        for id_ in ("picture.scan", "picture.field_order", "content.comb"):
+        for id_ in (keys.PICTURE_SCAN, keys.PICTURE_FIELD_ORDER, keys.CONTENT_COMB):
             builder.unread(id_, found.says)
         return
     as_fields = found.scan == Scan.PROGRESSIVE and said in _AS_FIELDS
-    builder.observed("picture.scan", Scan.PROGRESSIVE_AS_FIELDS if as_fields else found.scan)
+    builder.observed(keys.PICTURE_SCAN, Scan.PROGRESSIVE_AS_FIELDS if as_fields else found.scan)
     if found.order:
-        builder.observed("picture.field_order", found.order)
+        builder.observed(keys.PICTURE_FIELD_ORDER, found.order)
     elif found.scan == Scan.PROGRESSIVE:
-        builder.silent("picture.field_order")
+        builder.silent(keys.PICTURE_FIELD_ORDER)
     else:
-        builder.unread("picture.field_order", "the field order changes within the file")
+        builder.unread(keys.PICTURE_FIELD_ORDER, "the field order changes within the file")
     combed = np.isin(found.moments, (fields.TOP, fields.BOTTOM))
     if said in _AS_FIELDS and not as_fields:
-        builder.observed("content.comb", ())
+        builder.observed(keys.CONTENT_COMB, ())
         return
     if found.scan in _INTERLACED:
         spans = runs(combed, bridge=found.moments == fields.UNSURE, most_bridged=2)
     else:
         spans = [(start, end) for start, end, what in found.spans if "two moments" in what]
-    builder.observed("content.comb", _spans(spans, "fields of two moments in one frame"))
+    builder.observed(keys.CONTENT_COMB, _spans(spans, "fields of two moments in one frame"))
 
 
 def _observe_time(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
     steady, motion = verdicts.steadiness, verdicts.motion
-    builder.observed("content.cuts", _spans((int(at), int(at) + 1) for at in verdicts.cuts))
+    builder.observed(keys.CONTENT_CUTS, _spans((int(at), int(at) + 1) for at in verdicts.cuts))
     if not steady.stands:
-        builder.observed("content.freeze", _spans(steady.freezes))
+        builder.observed(keys.CONTENT_FREEZE, _spans(steady.freezes))
     else:
-        builder.unread("content.freeze", "nothing moves in the whole file: a still, a locked shot or a freeze")
-    builder.observed("content.repeat", _spans(steady.repeats))
+        builder.unread(keys.CONTENT_FREEZE, "nothing moves in the whole file: a still, a locked shot or a freeze")
+    builder.observed(keys.CONTENT_REPEAT, _spans(steady.repeats))
     builder.observed(
-        "content.drop", _spans(motion.drops, "motion jumps: pictures are missing; sure only against a master")
+        keys.CONTENT_DROP, _spans(motion.drops, "motion jumps: pictures are missing; sure only against a master")
     )
     detail = (
         f"blended by a change of rate from {spell_rate(motion.source_rate)}"
         if motion.source_rate
         else "blended from the pictures beside it"
     )
-    builder.observed("content.blend", _spans(motion.blends, detail))
+    builder.observed(keys.CONTENT_BLEND, _spans(motion.blends, detail))
     if verdicts.fields.scan == Scan.PULLDOWN_3_2:
-        builder.observed("content.cadence", "3:2")
+        builder.observed(keys.CONTENT_CADENCE, "3:2")
     elif steady.cadence is None:
-        builder.unread("content.cadence", steady.says)
+        builder.unread(keys.CONTENT_CADENCE, steady.says)
     else:
-        builder.observed("content.cadence", steady.cadence)
+        builder.observed(keys.CONTENT_CADENCE, steady.cadence)
 
 
 def _observe_levels(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts) -> None:
     rows = scan.rows.rows("levels")
     levels = summarise_levels(rows)
-    builder.observed("content.levels", levels)
+    builder.observed(keys.CONTENT_LEVELS, levels)
     if levels is not None:
         builder.observed(
-            "content.outside_narrow", round(100 * (levels["filtered_below"] + levels["filtered_above"]), 4)
+            keys.CONTENT_OUTSIDE_NARROW, round(100 * (levels["filtered_below"] + levels["filtered_above"]), 4)
         )
     if (depth := bits_used(rows)) is not None:
-        builder.observed("picture.bit_depth", depth)
+        builder.observed(keys.PICTURE_BIT_DEPTH, depth)
     found = verdicts.range
-    for id_, value in (("picture.range", found.range), ("content.level_shift", found.shift)):
+    for id_, value in ((keys.PICTURE_RANGE, found.range), (keys.CONTENT_LEVEL_SHIFT, found.shift)):
         builder.observed(id_, value)
         if value is None:
             builder.unread(id_, found.says)
-    builder.observed("content.black", _spans(verdicts.black))
-    builder.observed("content.flash", tuple(Span(start=a, end=b, detail=what) for a, b, what in verdicts.flashes))
+    builder.observed(keys.CONTENT_BLACK, _spans(verdicts.black))
+    builder.observed(keys.CONTENT_FLASH, tuple(Span(start=a, end=b, detail=what) for a, b, what in verdicts.flashes))
 
 
 def _observe_shape(builder: FactsBuilder, scan: PictureScan, verdicts: PictureVerdicts) -> None:
     area = verdicts.area
     if area.area is None:
-        for id_ in ("content.active_area", "content.bars", "content.bars_change"):
+        for id_ in (keys.CONTENT_ACTIVE_AREA, keys.CONTENT_BARS, keys.CONTENT_BARS_CHANGE):
             builder.unread(id_, "too little of the pictures is ever lit to tell their edges")
     else:
-        builder.observed("content.active_area", area.area)
-        builder.observed("content.bars", area.bars)
-        builder.observed("content.bars_change", tuple(Span(start=a, end=b, detail=what) for a, b, what in area.changes))
-    builder.observed("content.detail", verdicts.detail)
+        builder.observed(keys.CONTENT_ACTIVE_AREA, area.area)
+        builder.observed(keys.CONTENT_BARS, area.bars)
+        builder.observed(
+            keys.CONTENT_BARS_CHANGE, tuple(Span(start=a, end=b, detail=what) for a, b, what in area.changes)
+        )
+    builder.observed(keys.CONTENT_DETAIL, verdicts.detail)
     if verdicts.detail is None:
-        builder.unread("content.detail", "too little fine detail to tell")
+        builder.unread(keys.CONTENT_DETAIL, "too little fine detail to tell")
     blockiness = judge_blockiness(scan.rows.rows("blocks"))
-    builder.observed("content.blockiness", blockiness)
+    builder.observed(keys.CONTENT_BLOCKINESS, blockiness)
     if blockiness is None:
-        builder.unread("content.blockiness", "the pictures are too flat to tell")
-    builder.observed("picture.alpha", judge_alpha(scan.rows.rows("alpha")))
+        builder.unread(keys.CONTENT_BLOCKINESS, "the pictures are too flat to tell")
+    builder.observed(keys.PICTURE_ALPHA, judge_alpha(scan.rows.rows("alpha")))
 
 
 def _unreadable(scan: PictureScan, packets: PacketSeries) -> tuple[Span, ...]:

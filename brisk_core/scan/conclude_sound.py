@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.facts import FactsBuilder, Stage, TimeSpan
+from brisk_core.facts import FactsBuilder, Stage, TimeSpan, keys
 from brisk_core.meters.hops import HOPS, layout_weights
 from brisk_core.meters.loudness import Loudness, measure_loudness, power_of
 from brisk_core.meters.sound_faults import SoundFaults, Times, find_faults
@@ -19,10 +19,16 @@ from brisk_core.scan.sounds import TrackScan
 _DECIMALS = 2
 #: Characteristics and the fields of ``Loudness`` that answer them.
 _LOUDNESS = (
-    ("loudness", "integrated"),
-    ("loudness_range", "range"),
-    ("short_max", "short_max"),
-    ("momentary_max", "momentary_max"),
+    (keys.SOUND_LOUDNESS, "integrated"),
+    (keys.SOUND_LOUDNESS_RANGE, "range"),
+    (keys.SOUND_SHORT_MAX, "short_max"),
+    (keys.SOUND_MOMENTARY_MAX, "momentary_max"),
+)
+_FAULTS = (
+    (keys.SOUND_CLIPPING, "clipping"),
+    (keys.SOUND_SILENCE, "silence"),
+    (keys.SOUND_DROPOUT, "dropouts"),
+    (keys.SOUND_CLICK, "clicks"),
 )
 _FLOOR = -120.0  # dBFS told for digital silence
 _MOST_SPANS = 500  # kept of one kind and track
@@ -82,24 +88,24 @@ def observe_sounds(
         return tuple(_rows(track) for track in tracks)
     _observe_loudness(builder, tracks)
     _observe_faults(builder, tracks)
-    builder.observed("sound.bit_depth", tuple(track.scan.used_bits for track in tracks))
+    builder.observed(keys.SOUND_BIT_DEPTH, tuple(track.scan.used_bits for track in tracks))
     return tuple(_rows(track) for track in tracks)
 
 
 def _observe_loudness(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
-    for id_, name in _LOUDNESS:
+    for key, name in _LOUDNESS:
         values = tuple(_rounded(getattr(track.loudness, name)) for track in tracks)
         if tracks and all(value is None for value in values):
-            builder.unread(f"sound.{id_}", _QUIET)
+            builder.unread(key, _QUIET)
         else:
-            builder.observed(f"sound.{id_}", values)
+            builder.observed(key, values)
     peaks = (float(track.rows["true_peak"].max()) for track in tracks)
-    builder.observed("sound.true_peak", tuple(_decibels(peak) for peak in peaks))
+    builder.observed(keys.SOUND_TRUE_PEAK, tuple(_decibels(peak) for peak in peaks))
     loudness = _programme(tracks)
     if loudness is None:
-        builder.unread("sound.programme_loudness", _QUIET if tracks else "there is no sound")
+        builder.unread(keys.SOUND_PROGRAMME_LOUDNESS, _QUIET if tracks else "there is no sound")
     else:
-        builder.observed("sound.programme_loudness", round(loudness, _DECIMALS))
+        builder.observed(keys.SOUND_PROGRAMME_LOUDNESS, round(loudness, _DECIMALS))
 
 
 def _programme(tracks: Sequence[_Track]) -> float | None:
@@ -116,22 +122,22 @@ def _programme(tracks: Sequence[_Track]) -> float | None:
 
 def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
     faults = [track.faults for track in tracks if track.faults]
-    for id_, name in (("clipping", "clipping"), ("silence", "silence"), ("dropout", "dropouts"), ("click", "clicks")):
-        builder.observed(f"sound.{id_}", tuple(track.times(getattr(track.faults, name)) for track in tracks))
+    for key, name in _FAULTS:
+        builder.observed(key, tuple(track.times(getattr(track.faults, name)) for track in tracks))
     if tracks:
-        builder.observed("sound.unreadable", tuple(track.lost() for track in tracks))
+        builder.observed(keys.SOUND_UNREADABLE, tuple(track.lost() for track in tracks))
     else:
-        builder.silent("sound.unreadable")
-    builder.observed("sound.phase", tuple(one.phase for one in faults))
-    builder.observed("sound.dc_offset", tuple(max(one.dc_offset, key=abs, default=0.0) for one in faults))
-    builder.observed("sound.same_channels", tuple(one.same_channels for one in faults))
+        builder.silent(keys.SOUND_UNREADABLE)
+    builder.observed(keys.SOUND_PHASE, tuple(one.phase for one in faults))
+    builder.observed(keys.SOUND_DC_OFFSET, tuple(max(one.dc_offset, key=abs, default=0.0) for one in faults))
+    builder.observed(keys.SOUND_SAME_CHANNELS, tuple(one.same_channels for one in faults))
     builder.observed(
-        "sound.channels",
+        keys.SOUND_CHANNELS,
         tuple(track.scan.channels - len(track.faults.silent_channels) for track in tracks if track.faults),
     )
-    builder.observed("sound.mistakes", _mistakes(faults))
+    builder.observed(keys.SOUND_MISTAKES, _mistakes(faults))
     builder.observed(
-        "sound.silent_channels",
+        keys.SOUND_SILENT_CHANNELS,
         tuple(
             f"track {number} channel {channel}"
             for number, one in enumerate(faults, 1)

@@ -6,7 +6,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from brisk_core.exact import spell_rate
-from brisk_core.facts import FactsBuilder, Scan, Witness
+from brisk_core.facts import FactsBuilder, Scan, keys
 from brisk_core.meters.enlargement import STANDARD_LINES
 
 if TYPE_CHECKING:
@@ -55,8 +55,8 @@ def _of_rate(verdicts: PictureVerdicts) -> list[str]:
 
 def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:
     found = verdicts.fields
-    said = builder.said(Witness.CODED, "picture.scan") or builder.said(Witness.DECLARED, "picture.scan")
-    order = builder.said(Witness.CODED, "picture.field_order") or builder.said(Witness.DECLARED, "picture.field_order")
+    said = builder.told(keys.PICTURE_SCAN)
+    order = builder.told(keys.PICTURE_FIELD_ORDER)
     sentences = []
     if found.scan == Scan.PULLDOWN_3_2:
         sentences.append("The 3:2 pulldown is still in: two of five frames are blended from two film frames.")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from brisk_core.facts import FactsBuilder, Stage, Witness
+from brisk_core.facts import FactsBuilder, Stage, Witness, keys
 from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source
 from brisk_core.scan.conclude import judge_pictures, observe_pictures, picture_rows
@@ -23,7 +23,7 @@ Progress = Callable[[int, int], None]  #: pictures done, pictures in all
 
 def full_range(builder: FactsBuilder) -> bool:
     """Is the picture of full range by the file's own word?"""
-    said = builder.said(Witness.CODED, "picture.range") or builder.said(Witness.DECLARED, "picture.range")
+    said = builder.told(keys.PICTURE_RANGE)
     return bool(said == "full")
 
 
@@ -35,7 +35,9 @@ def scan_whole(
     if packets is not None:
         whole = Segment(0, len(packets))
         scan = scan_pictures(source, packets, whole, full=full_range(builder), progress=progress)
-    duration = builder.said(Witness.OBSERVED, "wrapper.duration") or builder.said(Witness.DECLARED, "wrapper.duration")
+    duration = builder.said(Witness.OBSERVED, keys.WRAPPER_DURATION) or builder.said(
+        Witness.DECLARED, keys.WRAPPER_DURATION
+    )
     return conclude_scan(builder, packets, scan, scan_sounds(source, float(duration or 0)))
 
 
@@ -53,7 +55,7 @@ def conclude_scan(
     else:
         # What lies before zero is cut by the edit list.
         start = max(int(packets.presented_pts()[0]), 0) * packets.time_base
-        rate = builder.said(Witness.OBSERVED, "picture.frame_rate") or Fraction(25)
+        rate = builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_RATE) or Fraction(25)
         verdicts = judge_pictures(scan, rate, full=full_range(builder), packets=packets)
         observe_pictures(builder, scan, verdicts, packets)
         rows = picture_rows(scan, verdicts)

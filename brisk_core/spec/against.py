@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brisk_core.facts import REGISTRY
+from brisk_core.facts import REGISTRY, keys
 from brisk_core.spec.conditions import SameAsMaster, SameAsTimeline
 from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
@@ -27,34 +27,34 @@ def _line(id_: str, name: str, label: str, weight: Weight, why: str = "", remedy
 #: Judged when a timeline is given.
 TIMELINE_LINES: tuple[Line, ...] = (
     _line(
-        "edit.cuts",
+        keys.EDIT_CUTS.id,
         "edit-cuts",
         "Cuts match the timeline",
         Weight.MUST,
     ),
     _line(
-        "edit.shots",
+        keys.EDIT_SHOTS.id,
         "edit-shots",
         "Every shot in place",
         Weight.NOTE,
         "Names each shot of the edit and where it is in the file.",
     ),
     _line(
-        "edit.gaps",
+        keys.EDIT_GAPS.id,
         "edit-gaps",
         "Gaps are black",
         Weight.SHOULD,
         "A gap that shows something holds a picture that nobody ordered.",
     ),
     _line(
-        "edit.chapters",
+        keys.EDIT_CHAPTERS.id,
         "edit-chapters",
         "Marks are chapters",
         Weight.SHOULD,
         "Viewers jump by chapters; one that is missing or cannot be entered leads them elsewhere.",
     ),
     _line(
-        "edit.shape",
+        keys.EDIT_SHAPE.id,
         "edit-shape",
         "Shape of the timeline",
         Weight.SHOULD,
@@ -64,35 +64,35 @@ TIMELINE_LINES: tuple[Line, ...] = (
 #: Judged when a master is given.
 MASTER_LINES: tuple[Line, ...] = (
     _line(
-        "master.map",
+        keys.MASTER_MAP.id,
         "master-map",
         "Frame for frame",
         Weight.MUST,
         "A frame that is missing, doubled, blended or out of place is a fault of this export, not of the film.",
     ),
     _line(
-        "master.geometry",
+        keys.MASTER_GEOMETRY.id,
         "master-geometry",
         "Size and position",
         Weight.MUST,
         "A picture that was stretched, flipped or moved shows it in every face and every line.",
     ),
     _line(
-        "master.level_curve",
+        keys.MASTER_LEVEL_CURVE.id,
         "master-levels",
         "Same levels",
         Weight.MUST,
         "Levels that were mapped once too often make blacks grey or cut shadows and lights off.",
     ),
     _line(
-        "master.similarity",
+        keys.MASTER_SIMILARITY.id,
         "master-similarity",
         "Similarity",
         Weight.SHOULD,
         "What the coding has lost shows first in the worst frames.",
     ),
     _line(
-        "master.sound",
+        keys.MASTER_SOUND.id,
         "master-sound",
         "Same sound",
         Weight.MUST,

@@ -26,7 +26,7 @@ from brisk_core.spec.document import Spec
 from brisk_core.spec.limits import CaptionLimit
 from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
-_BURNED = "text.burned_in"
+_BURNED = keys.TEXT_BURNED_IN.id
 _NONE = "no caption file stands beside it, and it has no text track"
 _UNKNOWN = "rate or length of the file are not known"
 
@@ -130,7 +130,7 @@ def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspec
         return found if value is None or value is Unheard.UNHEARD else (*value, *found)
 
     both = replace(said, declared=joined(said.declared), observed=joined(said.observed))
-    facts = {**inspection.facts, "text.captions": both}
+    facts = {**inspection.facts, keys.TEXT_CAPTIONS.id: both}
     programme = programme_of(inspection)
     if captioned and programme:  # conditions on places ask for all of them, of tracks and of files
         for id_, held in hold_captions(captioned, programme).items():

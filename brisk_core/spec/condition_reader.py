@@ -8,7 +8,7 @@ from collections.abc import Callable
 from brisk_core.captions import LIMITS
 from brisk_core.errors import Mistake, ValueRefused
 from brisk_core.exact import parse_bit_rate, parse_bits
-from brisk_core.facts import REGISTRY, Characteristic, Kind
+from brisk_core.facts import REGISTRY, Characteristic, Kind, keys
 from brisk_core.spec.conditions import (
     TIMELINE_TWINS,
     Case,
@@ -176,7 +176,7 @@ class ConditionReader:
         return WitnessesAgree(row)
 
     def fits_buffer(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.id != "bitrate.buffer":
+        if row.id != keys.BITRATE_BUFFER.id:
             raise ValueRefused(f"works on bitrate.buffer only; met {row.id}")
         if not isinstance(value, dict) or set(value) != {"rate", "size"}:
             raise ValueRefused(f"needs a rate and a size; got {value!r}")

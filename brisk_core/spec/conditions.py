@@ -12,7 +12,7 @@ from typing import Any, ClassVar
 
 from brisk_core.edit import Agreement
 from brisk_core.exact import spell_bit_rate, spell_bit_rate_exactly, spell_rate_exactly
-from brisk_core.facts import REGISTRY, Characteristic, Inspection, Kind, Span, Witness, spell
+from brisk_core.facts import REGISTRY, Characteristic, Inspection, Kind, Span, Witness, keys, spell
 from brisk_core.packets import fit_buffer
 from brisk_core.spec.line import Condition, Finding, Hearing, Line, Unmet, silence, small, speaker, text_of
 from brisk_core.spec.patterns import NamePattern
@@ -20,17 +20,17 @@ from brisk_core.spec.values import rank, rank_found, same
 
 #: Characteristics of the file that a line may hold against the timeline, and the characteristic that does it.
 TIMELINE_TWINS = {
-    "picture.size": "edit.size",
-    "picture.frame_rate": "edit.frame_rate",
-    "picture.scan": "edit.scan",
-    "picture.pixel_aspect": "edit.pixel_aspect",
-    "picture.frame_count": "edit.length",
-    "picture.display_aspect": "edit.shape",
-    "content.cuts": "edit.cuts",
-    "content.black": "edit.gaps",
-    "text.chapters": "edit.chapters",
-    "wrapper.start_timecode": "edit.start_timecode",
-    "sound.sample_rate": "edit.sample_rate",
+    keys.PICTURE_SIZE.id: keys.EDIT_SIZE.id,
+    keys.PICTURE_FRAME_RATE.id: keys.EDIT_FRAME_RATE.id,
+    keys.PICTURE_SCAN.id: keys.EDIT_SCAN.id,
+    keys.PICTURE_PIXEL_ASPECT.id: keys.EDIT_PIXEL_ASPECT.id,
+    keys.PICTURE_FRAME_COUNT.id: keys.EDIT_LENGTH.id,
+    keys.PICTURE_DISPLAY_ASPECT.id: keys.EDIT_SHAPE.id,
+    keys.CONTENT_CUTS.id: keys.EDIT_CUTS.id,
+    keys.CONTENT_BLACK.id: keys.EDIT_GAPS.id,
+    keys.TEXT_CHAPTERS.id: keys.EDIT_CHAPTERS.id,
+    keys.WRAPPER_START_TIMECODE.id: keys.EDIT_START_TIMECODE.id,
+    keys.SOUND_SAMPLE_RATE.id: keys.EDIT_SAMPLE_RATE.id,
 }
 
 
@@ -132,9 +132,9 @@ class Present(Condition):
         there = bool(value) if isinstance(value, tuple | list | dict | str) else value is not None
         if self.row.kind is Kind.TIMES and self.row.per_track:
             there = any(value)
-        if self.row.id == "sound.tracks":
+        if self.row.id == keys.SOUND_TRACKS.id:
             there = value > 0
-        if self.row.id == "picture.alpha":
+        if self.row.id == keys.PICTURE_ALPHA.id:
             there = value != "none"
         return there is self.wanted
 
@@ -184,7 +184,7 @@ class SameAsTimeline(Condition):
             return hearing.as_held(line, hearing.held[self.answers])
         agreement = hearing.agreements.get(self.answers)
         if agreement is None:
-            reason = hearing.inspection.unread.get("content.cuts", "the pictures have not been scanned")
+            reason = hearing.inspection.unread.get(keys.CONTENT_CUTS.id, "the pictures have not been scanned")
             return hearing.unheard(line, self.required(), reason)
         required = self.required()
         if agreement.timeline is not None:
@@ -280,7 +280,9 @@ class FitsBuffer(Condition):
 
     def judge(self, line: Line, hearing: Hearing) -> Finding:
         if hearing.series is None or hearing.rate is None:
-            reason = hearing.inspection.unread.get("picture.frame_rate", "the sizes of its packets are not at hand")
+            reason = hearing.inspection.unread.get(
+                keys.PICTURE_FRAME_RATE.id, "the sizes of its packets are not at hand"
+            )
             return hearing.unheard(line, self.required(), reason)
         fit = fit_buffer(hearing.series, hearing.rate, self.rate, self.size)
         found = f"needs {fit.smallest:,} bit at {spell_bit_rate(self.rate)}"

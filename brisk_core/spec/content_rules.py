@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.facts import Kind, Scan
+from brisk_core.facts import Kind, Scan, keys
 from brisk_core.spec.conditions import Near, Present, Within
 from brisk_core.spec.line import Unmet
 from brisk_core.spec.rule import Rule, places, sentences
@@ -13,7 +13,7 @@ from brisk_core.spec.span_conditions import SpanCondition
 
 _MOST_TOLD = 4  # sentences of a comparison in one finding
 _BARS = {"top-bottom": "above and below", "sides": "at both sides", "all": "on all four sides"}
-_LOUDNESS = ("sound.loudness", "sound.programme_loudness")
+_LOUDNESS = (keys.SOUND_LOUDNESS.id, keys.SOUND_PROGRAMME_LOUDNESS.id)
 
 
 def _is_places(unmet: Unmet) -> bool:
@@ -78,38 +78,38 @@ CONTENT_RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="shape.other",
-        applies=lambda unmet: unmet.id == "edit.shape",
+        applies=lambda unmet: unmet.id == keys.EDIT_SHAPE.id,
         template="the picture is shown as {found}, the timeline is {required}: stretched sideways, or cut to fit.",
     ),
     Rule(
-        code="content.mistakes",
-        applies=lambda unmet: unmet.id in ("content.mistakes", "sound.mistakes") and bool(unmet.found),
+        code=keys.CONTENT_MISTAKES.id,
+        applies=lambda unmet: unmet.id in (keys.CONTENT_MISTAKES.id, keys.SOUND_MISTAKES.id) and bool(unmet.found),
         template="{listed}",
         parameters=lambda unmet: {"listed": sentences(unmet)["listed"]},
     ),
     Rule(
         code="bars.found",
-        applies=lambda unmet: unmet.id == "content.bars" and unmet.found in _BARS,
+        applies=lambda unmet: unmet.id == keys.CONTENT_BARS.id and unmet.found in _BARS,
         template="the picture does not fill the frame: it has bars {where}.",
         parameters=lambda unmet: {"where": _BARS[unmet.found]},
     ),
     Rule(
         code="scan.fields-in-frames",
-        applies=lambda unmet: unmet.id == "picture.scan" and unmet.found in (Scan.MIXED, Scan.PULLDOWN_3_2),
+        applies=lambda unmet: unmet.id == keys.PICTURE_SCAN.id and unmet.found in (Scan.MIXED, Scan.PULLDOWN_3_2),
         template="{who} a scan of {found} where {required} is asked.",
         why="Some frames hold two moments and some one: whatever a player does is wrong for one of them.",
         remedy="Interpret each clip with its own scan in the edit, then export with {required}.",
     ),
     Rule(
         code="scan.one-moment-as-fields",
-        applies=lambda unmet: unmet.id == "picture.scan" and unmet.found == Scan.PROGRESSIVE_AS_FIELDS,
+        applies=lambda unmet: unmet.id == keys.PICTURE_SCAN.id and unmet.found == Scan.PROGRESSIVE_AS_FIELDS,
         template="{who} one moment in every frame, coded as two fields; {required} is asked.",
         why="Coded as fields, fine edges flicker on sets that take fields apart.",
         remedy="Set fields of the export to {required}; where fields are wanted, let the timeline carry them.",
     ),
     Rule(
         code="order.seen-swapped",
-        applies=lambda unmet: unmet.id == "picture.field_order" and unmet.who == "the pictures show",
+        applies=lambda unmet: unmet.id == keys.PICTURE_FIELD_ORDER.id and unmet.who == "the pictures show",
         template="the pictures show the {found} field earlier where {required} first is asked: motion judders.",
         remedy="Set the field order of the clip to what it really is, and that of the export to {required} first.",
     ),

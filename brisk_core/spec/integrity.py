@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.facts import REGISTRY
+from brisk_core.facts import REGISTRY, keys
 from brisk_core.spec.conditions import Equals, Present, Within, WitnessesAgree
 from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
@@ -40,7 +40,7 @@ def _about(id_: str, tolerance: Fraction) -> tuple[Condition, dict[str, Any]]:
 INTEGRITY: tuple[Line, ...] = (
     _line(
         "complete",
-        Equals(REGISTRY["wrapper.complete"], True),
+        Equals(REGISTRY[keys.WRAPPER_COMPLETE.id], True),
         {"equals": True},
         "Whole file",
         Weight.MUST,
@@ -49,7 +49,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "extension",
-        WitnessesAgree(REGISTRY["wrapper.format"]),
+        WitnessesAgree(REGISTRY[keys.WRAPPER_FORMAT.id]),
         {"witnesses_agree": True},
         "Extension fits the content",
         Weight.SHOULD,
@@ -58,7 +58,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "contradictions",
-        *_absent("file.contradictions"),
+        *_absent(keys.FILE_CONTRADICTIONS.id),
         "Witnesses agree",
         Weight.SHOULD,
         "Where wrapper and stream disagree, every player decides for itself which one to believe.",
@@ -66,7 +66,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "level",
-        *_absent("picture.level_exceeded"),
+        *_absent(keys.PICTURE_LEVEL_EXCEEDED.id),
         "Within its own level",
         Weight.SHOULD,
         "A player that trusts the level runs out of memory or time, or refuses the file.",
@@ -74,7 +74,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "unreadable",
-        *_absent("content.unreadable"),
+        *_absent(keys.CONTENT_UNREADABLE.id),
         "Every picture decodes",
         Weight.MUST,
         "",  # as for the characteristic
@@ -82,7 +82,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "gaps",
-        *_absent("timing.gaps"),
+        *_absent(keys.TIMING_GAPS.id),
         "No missing frame times",
         Weight.SHOULD,
         "Where a step between frames is too long the picture stands still and may slip against the sound.",
@@ -90,7 +90,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "duplicates",
-        *_absent("timing.duplicates"),
+        *_absent(keys.TIMING_DUPLICATES.id),
         "No frame time twice",
         Weight.MUST,
         "Of two frames with the same time a player shows one and drops the other.",
@@ -98,7 +98,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "disorder",
-        *_absent("timing.disorder"),
+        *_absent(keys.TIMING_DISORDER.id),
         "Times in order",
         Weight.MUST,
         "A decoder that gets frames later than it should show them stutters or stops.",
@@ -106,7 +106,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "sound-gaps",
-        *_absent("timing.sound_gaps"),
+        *_absent(keys.TIMING_SOUND_GAPS.id),
         "No gaps in the sound",
         Weight.SHOULD,
         "Where no sound packet comes, some players are silent and others pull the sound forward, out of step.",
@@ -114,7 +114,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "sound-unreadable",
-        *_absent("sound.unreadable"),
+        *_absent(keys.SOUND_UNREADABLE.id),
         "All sound decodes",
         Weight.MUST,
         "",  # as for the characteristic
@@ -122,7 +122,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "sound-start",
-        *_about("timing.sound_offset", _SOUND_TOLERANCE),
+        *_about(keys.TIMING_SOUND_OFFSET.id, _SOUND_TOLERANCE),
         "Sound starts with the picture",
         Weight.SHOULD,
         "Sound that begins at another time than the picture is heard out of step.",
@@ -130,7 +130,7 @@ INTEGRITY: tuple[Line, ...] = (
     ),
     _line(
         "sound-length",
-        *_about("timing.sound_length_difference", _SOUND_TOLERANCE),
+        *_about(keys.TIMING_SOUND_LENGTH_DIFFERENCE.id, _SOUND_TOLERANCE),
         "Sound as long as the picture",
         Weight.SHOULD,
         "A sound that is longer or shorter than its picture has drifted, was cut, or belongs to something else.",

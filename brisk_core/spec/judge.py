@@ -18,7 +18,7 @@ from brisk_core.spec.line import Hearing, Line
 from brisk_core.spec.rules import word
 
 #: Of the lines that a timeline brings, those that say nothing where there is nothing to ask.
-_ONLY_WHERE_ASKED = ("edit.gaps", "edit.chapters")
+_ONLY_WHERE_ASKED = (keys.EDIT_GAPS.id, keys.EDIT_CHAPTERS.id)
 
 
 def judge(
@@ -82,7 +82,7 @@ def _beside(spec: Spec, hearing: Hearing, *, with_captions: bool) -> list[Line]:
 
 def _is_idle(line: Line, spec: Spec, hearing: Hearing) -> bool:
     """Is there nothing that this line could say of the file?"""
-    if line.row.id == "edit.shape":
+    if line.row.id == keys.EDIT_SHAPE.id:
         return _shape_is_ordered(spec, hearing)
     held = hearing.held.get(line.row.id)
     return line.row.id in _ONLY_WHERE_ASKED and (held is None or not held.asked)
@@ -90,11 +90,11 @@ def _is_idle(line: Line, spec: Spec, hearing: Hearing) -> bool:
 
 def _shape_is_ordered(spec: Spec, hearing: Hearing) -> bool:
     """Does nothing speak of the shape, or does the spec itself order the file's size, whatever its timeline is?"""
-    agreement = (hearing.agreements or {}).get("edit.shape")
+    agreement = (hearing.agreements or {}).get(keys.EDIT_SHAPE.id)
     if agreement is None or agreement.agrees is None:
         return True
     size = hearing.inspection[keys.PICTURE_SIZE]
-    return any(line.row.id == "picture.size" and line.condition.orders(size) for line in spec.lines)
+    return any(line.row.id == keys.PICTURE_SIZE.id and line.condition.orders(size) for line in spec.lines)
 
 
 def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:
@@ -107,9 +107,9 @@ def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:
     for line in spec.lines:
         condition, _ = line.condition.chosen(inspection)
         least, most = condition.bounds if condition else (None, None)
-        if line.row.id == "bitrate.average":
+        if line.row.id == keys.BITRATE_AVERAGE.id:
             found |= {name: int(value) for name, value in (("least", least), ("most", most)) if value is not None}
-        elif line.row.id == "bitrate.peak_1s" and most is not None:
+        elif line.row.id == keys.BITRATE_PEAK_1S.id and most is not None:
             found["peak"] = int(most)
         elif isinstance(condition, FitsBuffer):
             found |= {"buffer_rate": condition.rate, "buffer_size": condition.size}

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from brisk_core.errors import ValueRefused
-from brisk_core.facts import Characteristic
+from brisk_core.facts import Characteristic, keys
 from brisk_core.spec.line import Condition
 
 _LARGEST = 1000
-_FROM_BELOW = ("text.gap",)  # more is better
+_FROM_BELOW = (keys.TEXT_GAP.id,)  # more is better
 
 
 @dataclass(frozen=True, slots=True)

@@ -277,7 +277,7 @@ class Hearing:
 
     def detail(self, row: Characteristic) -> str:
         """Return what more is known of a characteristic that is not met."""
-        damage = self.inspection[keys.WRAPPER_DAMAGE] if row.id == "wrapper.complete" else None
+        damage = self.inspection[keys.WRAPPER_DAMAGE] if row.id == keys.WRAPPER_COMPLETE.id else None
         return damage[0] if damage else ""
 
     def met(self, line: Line, required: str, found: str, *, says: str = "", observed: Any = None) -> Finding:

@@ -10,7 +10,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import rate_family, spell_size
-from brisk_core.facts import Scan
+from brisk_core.facts import Scan, keys
 from brisk_core.spec.conditions import (
     FitsBuffer,
     Matches,
@@ -33,7 +33,7 @@ _PLAINLY = "{who} {label} {found}; {required} is asked."
 
 
 def _is_rate(unmet: Unmet) -> bool:
-    rates = ("picture.frame_rate", "edit.frame_rate")
+    rates = (keys.PICTURE_FRAME_RATE.id, keys.EDIT_FRAME_RATE.id)
     return unmet.id in rates and isinstance(unmet.asked, Fraction) and isinstance(unmet.found, Fraction)
 
 
@@ -59,7 +59,11 @@ def _pair(id_: str, asked: Any, found: Any) -> Callable[[Unmet], bool]:
 
 def _less_chroma(unmet: Unmet) -> bool:
     order = ("4:0:0", "4:1:1", "4:2:0", "4:2:2", "4:4:4")
-    return unmet.id == "picture.chroma" and unmet.asked in order and order.index(unmet.found) < order.index(unmet.asked)
+    return (
+        unmet.id == keys.PICTURE_CHROMA.id
+        and unmet.asked in order
+        and order.index(unmet.found) < order.index(unmet.asked)
+    )
 
 
 def _frames(count: int) -> str:
@@ -81,7 +85,9 @@ def _size_ratio(unmet: Unmet) -> dict[str, Any]:
 
 def _is_size(unmet: Unmet) -> bool:
     return (
-        unmet.id in ("picture.size", "edit.size") and isinstance(unmet.asked, tuple) and isinstance(unmet.found, tuple)
+        unmet.id in (keys.PICTURE_SIZE.id, keys.EDIT_SIZE.id)
+        and isinstance(unmet.asked, tuple)
+        and isinstance(unmet.found, tuple)
     )
 
 
@@ -111,25 +117,25 @@ RULES: tuple[Rule, ...] = (
     *CONTENT_RULES,
     Rule(
         code="integrity.contradictions",
-        applies=lambda unmet: unmet.id == "file.contradictions",
+        applies=lambda unmet: unmet.id == keys.FILE_CONTRADICTIONS.id,
         template="the witnesses contradict each other on {listed}.",
         parameters=sentences,
     ),
     Rule(
         code="integrity.level",
-        applies=lambda unmet: unmet.id == "picture.level_exceeded",
+        applies=lambda unmet: unmet.id == keys.PICTURE_LEVEL_EXCEEDED.id,
         template="the stream exceeds the level that it codes: {listed}.",
         parameters=sentences,
     ),
     Rule(
         code="integrity.sound-gaps",
-        applies=lambda unmet: unmet.id == "timing.sound_gaps",
+        applies=lambda unmet: unmet.id == keys.TIMING_SOUND_GAPS.id,
         template="sound is missing: {listed}.",
         parameters=sentences,
     ),
     Rule(
         code="integrity.times",
-        applies=lambda unmet: unmet.id in ("timing.gaps", "timing.duplicates", "timing.disorder"),
+        applies=lambda unmet: unmet.id in (keys.TIMING_GAPS.id, keys.TIMING_DUPLICATES.id, keys.TIMING_DISORDER.id),
         template="the packets show {label} in {places}; the first at frame {first}: {detail}.",
         parameters=lambda unmet: {
             "places": places(len(unmet.found)),
@@ -212,21 +218,21 @@ RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="scan.interlaced-for-progressive",
-        applies=_pair("picture.scan", Scan.PROGRESSIVE, Scan.INTERLACED),
+        applies=_pair(keys.PICTURE_SCAN.id, Scan.PROGRESSIVE, Scan.INTERLACED),
         template="{who} interlaced where progressive is asked.",
         why="A receiver that trusts the flag will take the picture apart into fields: fine edges flicker and half the lines are thrown away.",
         remedy="Switch fields off in the export (progressive), also where the timeline itself is progressive.",
     ),
     Rule(
         code="scan.progressive-for-interlaced",
-        applies=_pair("picture.scan", Scan.INTERLACED, Scan.PROGRESSIVE),
+        applies=_pair(keys.PICTURE_SCAN.id, Scan.INTERLACED, Scan.PROGRESSIVE),
         template="{who} progressive where interlaced is asked.",
         why="A chain that is set for fields may refuse the file or show it half a frame late.",
         remedy="Switch fields on in the export and choose the field order that is asked for.",
     ),
     Rule(
         code="order.swapped",
-        applies=lambda unmet: unmet.id == "picture.field_order",
+        applies=lambda unmet: unmet.id == keys.PICTURE_FIELD_ORDER.id,
         template="{who} {found} field first where {required} is asked.",
         remedy="Set the field order of the export to {required} field first; if single clips came in the other way, set it on the clips.",
     ),
@@ -276,25 +282,25 @@ RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="index.last",
-        applies=lambda unmet: unmet.id == "wrapper.index_first" and unmet.found is False,
+        applies=lambda unmet: unmet.id == keys.WRAPPER_INDEX_FIRST.id and unmet.found is False,
         template="the index stands after the media, so playing cannot start before the whole file is there.",
         remedy="Switch on the setting that puts the index at the start (often called for web or streaming); no new encode is needed.",
     ),
     Rule(
         code="wrapper.incomplete",
-        applies=lambda unmet: unmet.id == "wrapper.complete" and unmet.found is False,
+        applies=lambda unmet: unmet.id == keys.WRAPPER_COMPLETE.id and unmet.found is False,
         template="the file is not complete: {detail}.",
         parameters=lambda unmet: {"detail": unmet.detail or "its index is missing or points beyond the end"},
     ),
     Rule(
         code="sound.other-sample-rate",
-        applies=lambda unmet: unmet.id in ("sound.sample_rate", "edit.sample_rate"),
+        applies=lambda unmet: unmet.id in (keys.SOUND_SAMPLE_RATE.id, keys.EDIT_SAMPLE_RATE.id),
         template="{who} {found} where {required} is asked.",
         remedy="Set the sample rate to {required} through the whole chain: project, timeline and export.",
     ),
     Rule(
         code="timecode.other-start",
-        applies=lambda unmet: unmet.id in ("wrapper.start_timecode", "edit.start_timecode"),
+        applies=lambda unmet: unmet.id in (keys.WRAPPER_START_TIMECODE.id, keys.EDIT_START_TIMECODE.id),
         template="{who} a start at {found} where {required} is asked.",
         why="Whoever cues, captions or continues by timecode will be off by the difference.",
     ),
@@ -305,7 +311,7 @@ RULES: tuple[Rule, ...] = (
     ),
     Rule(
         code="size.too-large",
-        applies=_on("file.size", _above),
+        applies=_on(keys.FILE_SIZE.id, _above),
         template="the file has {found}, more than the {required} allowed.",
         remedy="Lower the video bit rate until the file fits {required}.",
     ),

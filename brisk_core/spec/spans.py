@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
+from typing import Any
 
 from brisk_core.facts import Characteristic, Kind, Span, TimeSpan, Unheard, Witnessed
 
@@ -16,7 +17,7 @@ def seconds_of(span: Span | TimeSpan, rate: Fraction | None) -> tuple[Fraction, 
     return span.start * period, span.end * period
 
 
-def spans_of(row: Characteristic, witnessed: Witnessed, rate: Fraction | None) -> tuple[Span, ...]:
+def spans_of(row: Characteristic, witnessed: Witnessed[Any], rate: Fraction | None) -> tuple[Span, ...]:
     """Return the places of a characteristic in frames; those of the sound of every track, each with its track."""
     value = witnessed.observed
     if value is None or value is Unheard.UNHEARD or row.kind not in (Kind.SPANS, Kind.TIMES):

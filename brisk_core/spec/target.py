@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from brisk_core.edit import Target, Timeline
-from brisk_core.facts import Scan
+from brisk_core.facts import Scan, keys
 from brisk_core.spec.conditions import Equals, OneOf
 from brisk_core.spec.document import Spec
 from brisk_core.spec.line import Condition
@@ -29,13 +29,13 @@ def target_of(spec: Spec, name: str, timeline: Timeline) -> Target:
             return condition.value
         return condition.values[0] if isinstance(condition, OneOf) else None
 
-    scan = asked("picture.scan", own.scan)
+    scan = asked(keys.PICTURE_SCAN.id, own.scan)
     return Target(
         name=name,
-        rate=asked("picture.frame_rate", own.rate),
-        size=asked("picture.size", own.size),
-        pixel_aspect=asked("picture.pixel_aspect", own.pixel_aspect),
+        rate=asked(keys.PICTURE_FRAME_RATE.id, own.rate),
+        size=asked(keys.PICTURE_SIZE.id, own.size),
+        pixel_aspect=asked(keys.PICTURE_PIXEL_ASPECT.id, own.pixel_aspect),
         scan=scan if scan in (Scan.PROGRESSIVE, Scan.INTERLACED) else None,
-        sample_rate=asked("sound.sample_rate", own.sample_rate),
-        bit_depth=asked("picture.bit_depth", own.bit_depth),
+        sample_rate=asked(keys.SOUND_SAMPLE_RATE.id, own.sample_rate),
+        bit_depth=asked(keys.PICTURE_BIT_DEPTH.id, own.bit_depth),
     )

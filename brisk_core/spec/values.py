@@ -9,7 +9,7 @@ from typing import Any
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import parse_area, parse_bit_rate, parse_bytes, parse_rate, parse_ratio, parse_seconds, parse_size
-from brisk_core.facts import Characteristic, Kind
+from brisk_core.facts import Characteristic, Kind, keys
 
 ORDERED = {Kind.RATE, Kind.RATIO, Kind.SECONDS, Kind.COUNT, Kind.NUMBER, Kind.BYTES, Kind.BIT_RATE}
 #: Kinds that can only be present or absent, or agree with the timeline.
@@ -84,12 +84,12 @@ def read_value(row: Characteristic, value: object) -> Any:
 
 def is_ordered(row: Characteristic) -> bool:
     """Can values of this characteristic be larger and smaller? Levels of codecs can, by their numbers."""
-    return row.kind in ORDERED or row.id == "picture.level"
+    return row.kind in ORDERED or row.id == keys.PICTURE_LEVEL.id
 
 
 def rank(row: Characteristic, value: Any) -> Any:
     """Return the value as it is compared by size; raises ``ValueRefused`` for a level without a number."""
-    if row.id != "picture.level":
+    if row.id != keys.PICTURE_LEVEL.id:
         return value
     if _LEVEL.fullmatch(str(value)):
         return Fraction(str(value))
@@ -112,7 +112,7 @@ def same(row: Characteristic, asked: Any, found: Any) -> bool:
     """Are two values of a characteristic the same? Texts are compared without case, spaces and punctuation."""
     if row.kind is Kind.TIMECODE:
         return str(asked) == str(found)
-    if row.kind is Kind.TEXT and row.id not in ("file.name", "picture.codec_label"):
+    if row.kind is Kind.TEXT and row.id not in (keys.FILE_NAME.id, keys.PICTURE_CODEC_LABEL.id):
         return _plain(str(asked)) == _plain(str(found))
     if row.kind is Kind.NUMBER:
         return bool(asked == Fraction(str(found)))

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.facts import REGISTRY, Characteristic, JudgedBy, Kind, spell
+from brisk_core.facts import REGISTRY, Characteristic, JudgedBy, Kind, keys, spell
 from brisk_core.facts import Inspection as Facts
 from brisk_web.inspections.models import Fact, Inspection
 
@@ -14,7 +14,7 @@ _LONGEST = Fact._meta.get_field("text").max_length or 120
 _COUNTED = {Kind.SPANS, Kind.TIMES, Kind.TEXTS, Kind.CHAPTERS, Kind.CAPTIONS, Kind.TRACKS}
 _NUMBERS = {Kind.COUNT, Kind.NUMBER, Kind.BYTES, Kind.BIT_RATE, Kind.RATE, Kind.RATIO, Kind.SECONDS}
 #: Facts that are the file's own columns already, or that nobody looks for by value.
-_LEFT_OUT = {"file.name", "file.size", "file.checksum"}
+_LEFT_OUT = {keys.FILE_NAME.id, keys.FILE_SIZE.id, keys.FILE_CHECKSUM.id}
 
 
 def fact_number(row: Characteristic, value: Any) -> float | None:

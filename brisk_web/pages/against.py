@@ -28,11 +28,11 @@ from brisk_web.ui.asking import asked_id
 
 _OFFERED = 60  # newest files in the list of files to compare with
 _NAMES = (
-    ("master.map", "Frames"),
-    ("master.geometry", "Picture"),
-    ("master.level_curve", "Levels"),
-    ("master.similarity", "Similarity"),
-    ("master.sound", "Sound"),
+    (keys.MASTER_MAP.id, "Frames"),
+    (keys.MASTER_GEOMETRY.id, "Picture"),
+    (keys.MASTER_LEVEL_CURVE.id, "Levels"),
+    (keys.MASTER_SIMILARITY.id, "Similarity"),
+    (keys.MASTER_SOUND.id, "Sound"),
 )
 #: A shift that a missing shot before it explains is no fault of the shot itself.
 _STATES = {"in place": "pass", "early": "pass", "late": "pass", "missing": "fail"}
@@ -146,7 +146,7 @@ def _found(check: Check, other: MediaFile | None, document: dict[str, Any]) -> d
             if said.fault or outcome in ("pass", "caution")
         ]
         told.append({"label": label, "outcome": outcome, "found": one.found, "sentences": faults, "id": id_})
-    shots = (held["master.map"].document or {}).get("shots", [])
+    shots = (held[keys.MASTER_MAP.id].document or {}).get("shots", [])
     likes = document.get("shot_similarity") or [None] * len(shots)
     rows = [
         row | {"like": like, "outcome": _outcome(row), "name": row["name"] or f"Shot {row['number']}"}
@@ -181,10 +181,10 @@ def _page_data(
         "found": document["found"],
         "file": _side(check.media_file),
         "master": _side(other),
-        "map": document["held"]["master.map"]["document"],
-        "curve": document["held"]["master.level_curve"]["document"],
-        "geometry": document["held"]["master.geometry"]["document"],
-        "worst": (document["held"]["master.similarity"]["document"] or {}).get("worst", []),
+        "map": document["held"][keys.MASTER_MAP.id]["document"],
+        "curve": document["held"][keys.MASTER_LEVEL_CURVE.id]["document"],
+        "geometry": document["held"][keys.MASTER_GEOMETRY.id]["document"],
+        "worst": (document["held"][keys.MASTER_SIMILARITY.id]["document"] or {}).get("worst", []),
         "ordered": document.get("ordered"),
         "shots": shots,
     }

@@ -175,7 +175,11 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
 def _implied_spans(finding: Finding) -> list[dict[str, int]]:
     """Places that a finding without spans points at: the frames a file is too long by."""
     observed = finding.document.get("observed")
-    if finding.characteristic == "edit.length" and isinstance(observed, dict) and (observed.get("difference") or 0) > 0:
+    if (
+        finding.characteristic == keys.EDIT_LENGTH.id
+        and isinstance(observed, dict)
+        and (observed.get("difference") or 0) > 0
+    ):
         return [{"start": observed["expected"], "end": observed["found"]}]
     return []
 

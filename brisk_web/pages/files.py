@@ -102,12 +102,12 @@ def _columns(request: HttpRequest, search: Search) -> list[dict[str, Any]]:
 
 
 _HEADLINE = (
-    "picture.codec",
-    "picture.size",
-    "picture.frame_rate",
-    "picture.scan",
-    "bitrate.average",
-    "wrapper.duration",
+    keys.PICTURE_CODEC.id,
+    keys.PICTURE_SIZE.id,
+    keys.PICTURE_FRAME_RATE.id,
+    keys.PICTURE_SCAN.id,
+    keys.BITRATE_AVERAGE.id,
+    keys.WRAPPER_DURATION.id,
 )
 
 

@@ -24,15 +24,15 @@ _TILE = 144  # samples across
 _ROWS_A_PAGE = 60
 #: What is marked, by characteristic: how it is called, and whether it is a fault for sure.
 _MARKED = (
-    ("content.comb", "combs", True),
-    ("content.blend", "blended", True),
-    ("content.repeat", "repeat", True),
-    ("content.drop", "jump", False),
-    ("content.freeze", "freeze", False),
-    ("content.black", "black", False),
-    ("content.flash", "flashes", True),
-    ("content.bars_change", "bars", False),
-    ("content.unreadable", "not decodable", True),
+    (keys.CONTENT_COMB.id, "combs", True),
+    (keys.CONTENT_BLEND.id, "blended", True),
+    (keys.CONTENT_REPEAT.id, "repeat", True),
+    (keys.CONTENT_DROP.id, "jump", False),
+    (keys.CONTENT_FREEZE.id, "freeze", False),
+    (keys.CONTENT_BLACK.id, "black", False),
+    (keys.CONTENT_FLASH.id, "flashes", True),
+    (keys.CONTENT_BARS_CHANGE.id, "bars", False),
+    (keys.CONTENT_UNREADABLE.id, "not decodable", True),
 )
 
 

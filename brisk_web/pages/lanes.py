@@ -130,11 +130,13 @@ def _buffer_lane(
     if inspection is None or facts is None:
         return {}
     given = "buffer_rate" in limits
-    coded = facts.witnessed(keys.BITRATE_BUFFER).coded
-    if not given and not coded:
+    coded = facts.witnessed(keys.BITRATE_BUFFER).told
+    if given:
+        speed, size = limits["buffer_rate"], limits["buffer_size"]
+    elif coded:
+        speed, size = coded["rate"], coded["size"]
+    else:
         return {}
-    size = limits["buffer_size"] if given else coded["size"]
-    speed = limits["buffer_rate"] if given else coded["rate"]
     path = inspection.series_path
     left = _fullness(str(path), path.stat().st_mtime_ns, rate, speed, size)
     return {

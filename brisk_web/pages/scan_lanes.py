@@ -24,7 +24,7 @@ _MARKS = {
     "repeat": series.REPEAT, "blend": series.BLEND, "drop": series.DROP, "black": series.BLACK, "freeze": series.FREEZE,
     "flash": series.FLASH, "missing": series.MISSING,
 }  # fmt: skip
-_LOUDNESS = ("sound.programme_loudness", "sound.loudness")
+_LOUDNESS = (keys.SOUND_PROGRAMME_LOUDNESS.id, keys.SOUND_LOUDNESS.id)
 _LOUDNESS_FLOOR = -60.0  # LUFS; the lane does not go lower
 
 
@@ -87,7 +87,7 @@ def _edges(scan: ScanSeries, start: int, end: int, width: int) -> dict[str, list
 
 
 def _has_bars(facts: Facts) -> bool:
-    bars, changes = (facts.best(id_) for id_ in ("content.bars", "content.bars_change"))
+    bars, changes = (facts.best(id_) for id_ in (keys.CONTENT_BARS.id, keys.CONTENT_BARS_CHANGE.id))
     return bool(changes) or bars not in (None, "none")
 
 

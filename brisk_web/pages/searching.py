@@ -12,7 +12,7 @@ from django.db.models import F, OuterRef, Q, QuerySet, Subquery
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import parse_bit_rate, parse_bytes, parse_seconds, parse_size, spell_size
-from brisk_core.facts import REGISTRY, Characteristic, Group, Stage
+from brisk_core.facts import REGISTRY, Characteristic, Group, Stage, keys
 from brisk_core.spec import read_value
 from brisk_web.inspections.finding import fact_number
 from brisk_web.inspections.models import Fact
@@ -28,29 +28,29 @@ _LOOKUPS = {"over": "gt", "under": "lt", "at least": "gte", "at most": "lte"}
 _MOST_TERMS = 12
 #: Unit of an amount: the characteristic it is of, and how amount and unit are read.
 _UNITS: dict[str, tuple[str, Callable[[str], Any]]] = {
-    **dict.fromkeys(("kb/s", "Mb/s", "Gb/s", "bit/s"), ("bitrate.average", parse_bit_rate)),
-    **dict.fromkeys(("kB", "MB", "GB", "TB"), ("file.size", parse_bytes)),
-    **dict.fromkeys(("ms", "s", "min", "h"), ("wrapper.duration", parse_seconds)),
-    "frames": ("picture.frame_count", lambda text: float(text.split()[0])),
-    "frames/s": ("picture.frame_rate", lambda text: float(text.split()[0])),
-    "kHz": ("sound.sample_rate", lambda text: float(text.split()[0]) * 1000),
-    "Hz": ("sound.sample_rate", lambda text: float(text.split()[0])),
-    "LUFS": ("sound.loudness", lambda text: float(text.split()[0])),
-    "track": ("sound.tracks", lambda text: float(text.split()[0])),
-    "tracks": ("sound.tracks", lambda text: float(text.split()[0])),
-    "bit": ("picture.bit_depth", lambda text: float(text.split()[0])),
+    **dict.fromkeys(("kb/s", "Mb/s", "Gb/s", "bit/s"), (keys.BITRATE_AVERAGE.id, parse_bit_rate)),
+    **dict.fromkeys(("kB", "MB", "GB", "TB"), (keys.FILE_SIZE.id, parse_bytes)),
+    **dict.fromkeys(("ms", "s", "min", "h"), (keys.WRAPPER_DURATION.id, parse_seconds)),
+    "frames": (keys.PICTURE_FRAME_COUNT.id, lambda text: float(text.split()[0])),
+    "frames/s": (keys.PICTURE_FRAME_RATE.id, lambda text: float(text.split()[0])),
+    "kHz": (keys.SOUND_SAMPLE_RATE.id, lambda text: float(text.split()[0]) * 1000),
+    "Hz": (keys.SOUND_SAMPLE_RATE.id, lambda text: float(text.split()[0])),
+    "LUFS": (keys.SOUND_LOUDNESS.id, lambda text: float(text.split()[0])),
+    "track": (keys.SOUND_TRACKS.id, lambda text: float(text.split()[0])),
+    "tracks": (keys.SOUND_TRACKS.id, lambda text: float(text.split()[0])),
+    "bit": (keys.PICTURE_BIT_DEPTH.id, lambda text: float(text.split()[0])),
 }
 #: Orders of the list: the field of the file, or the characteristic and whether its number or its text is ordered.
 ORDERS: dict[str, tuple[str, str]] = {
     "added": ("added_at", ""),
     "name": ("name", ""),
     "bytes": ("size", ""),
-    "codec": ("picture.codec", "text"),
-    "size": ("picture.size", "number"),
-    "rate": ("picture.frame_rate", "number"),
-    "scan": ("picture.scan", "text"),
-    "mean": ("bitrate.average", "number"),
-    "duration": ("wrapper.duration", "number"),
+    "codec": (keys.PICTURE_CODEC.id, "text"),
+    "size": (keys.PICTURE_SIZE.id, "number"),
+    "rate": (keys.PICTURE_FRAME_RATE.id, "number"),
+    "scan": (keys.PICTURE_SCAN.id, "text"),
+    "mean": (keys.BITRATE_AVERAGE.id, "number"),
+    "duration": (keys.WRAPPER_DURATION.id, "number"),
 }
 COMPARISONS = ("is", "over", "under", "not known")
 
@@ -151,7 +151,7 @@ def _by_amount(comparison: str, amount: str, unit: str) -> Q:
     id_, read = _UNITS[unit]
     lookup = _LOOKUPS[comparison]
     number = read(f"{amount} {unit}")
-    if id_ == "file.size":
+    if id_ == keys.FILE_SIZE.id:
         return Q(**{f"size__{lookup}": number})
     known = Fact.objects.filter(characteristic=id_, **{f"number__{lookup}": float(number)})
     return Q(inspection__in=known.values("inspection"))

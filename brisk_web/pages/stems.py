@@ -38,24 +38,25 @@ class Choice:
 
 def _choices(file: MediaFile) -> list[Choice]:
     facts: Facts | None = file.inspection.facts if file.inspection else None
-    channels = (
-        facts.witnessed(keys.SOUND_CHANNELS).declared or facts.witnessed(keys.SOUND_CHANNELS).coded if facts else None
-    )
-    if not isinstance(channels, tuple) or not channels:
+    channels = facts.witnessed(keys.SOUND_CHANNELS).told if facts else None
+    if not channels:
         return []
     likely = bool(facts and facts[keys.PICTURE_CODEC] is None)
     together = len(channels) == 1 or all(count == 1 for count in channels)
     found = []
     if together:
-        count = sum(one or 0 for one in channels)
-        words = f"{count} channel{'' if count == 1 else 's'}"
+        words = _channels(sum(count or 0 for count in channels))
         found.append(Choice(value=str(file.pk), name=file.name, words=words, likely=likely))
     if len(channels) > 1:
         for track, count in enumerate(channels):
             name = f"{file.name}, track {track + 1}"
-            words = f"{count} channel{'' if count == 1 else 's'}"
+            words = _channels(count)
             found.append(Choice(value=f"{file.pk}:{track}", name=name, words=words, likely=likely))
     return found
+
+
+def _channels(count: int | None) -> str:
+    return f"{count} channel{'' if count == 1 else 's'}"
 
 
 def _value(part: StemPart) -> str:
@@ -77,7 +78,7 @@ def stems_page(request: HttpRequest, file_id: int) -> HttpResponse:
     checks = mix.stem_checks.prefetch_related("parts__media_file")
     asked = asked_id(request.GET, "check")
     shown = checks.filter(pk=asked).first() if asked else checks.first()
-    sounding = Fact.objects.filter(characteristic="sound.tracks", number__gt=0)
+    sounding = Fact.objects.filter(characteristic=keys.SOUND_TRACKS.id, number__gt=0)
     files = MediaFile.objects.filter(inspection__in=sounding.values("inspection")).exclude(pk=mix.pk)
     near = files.filter(root=mix.root).select_related("inspection").order_by("-pk")[:_OFFERED]
     offered = [choice for file in near for choice in _choices(file)]

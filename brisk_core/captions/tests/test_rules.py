@@ -19,7 +19,7 @@ from brisk_core.captions.placing import label_seconds, programme_of, timing_of
 from brisk_core.captions.rules import characters, reading_speed
 from brisk_core.captions.tests.test_readers import make_scc, make_stl
 from brisk_core.exact import Timecode
-from brisk_core.facts import Depth, FactsBuilder, Held
+from brisk_core.facts import Depth, FactsBuilder, Held, keys
 from brisk_core.scan import ScanSeries
 from brisk_core.scan.series import CUT, PICTURE_ROW, SOUND_ROW
 
@@ -155,7 +155,7 @@ class RulesTest(TestCase):
         def known(**facts: object) -> Programme | None:
             builder = FactsBuilder()
             for name, value in facts.items():
-                builder.observed(f"picture.{name}", value)
+                builder.observed(keys.BY_ID[f"picture.{name}"], value)
             return programme_of(builder.finish(file_name="a.mp4", file_size=1, depth=Depth.PACKETS))
 
         self.assertEqual(

@@ -17,7 +17,7 @@ from brisk_core.edit import (
 )
 from brisk_core.errors import EditRefused, RangeRefused, ValueRefused
 from brisk_core.exact import Timecode
-from brisk_core.facts import Depth, FactsBuilder, Inspection
+from brisk_core.facts import Depth, FactsBuilder, Inspection, keys
 from brisk_core.samples.timelines import write_tall, write_wide
 
 EDL = """TITLE: CANAL
@@ -177,7 +177,7 @@ class AgreementTest(EditTest):
         builder = FactsBuilder()
         defaults: dict[str, Any] = {"picture.frame_rate": Fraction(25), "picture.frame_count": 225}
         for id_, value in (defaults | {key.replace("__", "."): value for key, value in facts.items()}).items():
-            builder.declared(id_, value)
+            builder.declared(keys.BY_ID[id_], value)
         return builder.finish(file_name="a", file_size=1, depth=Depth.PACKETS)
 
     def test_length_to_the_frame(self) -> None:

@@ -18,6 +18,7 @@ from brisk_core.facts import (
     Witness,
     inspection_from_json,
     inspection_to_json,
+    keys,
     spell,
 )
 
@@ -91,7 +92,7 @@ class InspectionJsonTest(TestCase):
                 continue
             value = row.choices[0] if row.kind is Kind.CHOICE else SAMPLES[row.kind]
             for witness in row.witnesses:
-                builder.say(witness, id_, (value, None) if row.per_track else value)
+                builder.say(witness, keys.BY_ID[id_], (value, None) if row.per_track else value)
         return builder
 
     def test_every_kind_goes_to_json_and_back(self) -> None:
@@ -123,12 +124,12 @@ class InspectionJsonTest(TestCase):
 
     def test_a_witness_that_cannot_speak_is_refused(self) -> None:
         with self.assertRaisesRegex(ValueError, "file.name has no observed witness"):
-            FactsBuilder().observed("file.name", "x")
+            FactsBuilder().observed(keys.FILE_NAME, "x")
 
     def test_the_best_witness_is_the_observed_one(self) -> None:
         builder = FactsBuilder()
-        builder.declared("picture.frame_rate", Fraction(24))
-        builder.coded("picture.frame_rate", Fraction(25))
+        builder.declared(keys.PICTURE_FRAME_RATE, Fraction(24))
+        builder.coded(keys.PICTURE_FRAME_RATE, Fraction(25))
         inspection = builder.finish(file_name="a", file_size=1, depth=Depth.HEADERS)
         self.assertEqual(inspection.best("picture.frame_rate"), Fraction(25))
         self.assertEqual(list(inspection.facts["picture.frame_rate"].spoken()), [Witness.DECLARED, Witness.CODED])

@@ -4,14 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Any
 
-from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness, keys
+from brisk_core.facts.keys import Key
 from brisk_core.reading.streams import colour
 
-_SAME_NAME = (
-    "profile", "level", "tier", "size", "coded_size", "pixel_aspect", "frame_rate", "chroma", "bit_depth", "alpha",
-    "scan", "field_order", "range",
-)  # fmt: skip
+#: Said as the header has it, each under the name of its characteristic.
+_SAID: dict[str, Key[Any]] = {
+    key.id.removeprefix("picture."): key
+    for key in (
+        keys.PICTURE_PROFILE, keys.PICTURE_LEVEL, keys.PICTURE_TIER, keys.PICTURE_SIZE, keys.PICTURE_CODED_SIZE,
+        keys.PICTURE_PIXEL_ASPECT, keys.PICTURE_FRAME_RATE, keys.PICTURE_CHROMA, keys.PICTURE_BIT_DEPTH,
+        keys.PICTURE_ALPHA, keys.PICTURE_SCAN, keys.PICTURE_FIELD_ORDER, keys.PICTURE_RANGE,
+    )
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,8 +47,8 @@ class CodedHeader:
     def say(self, builder: FactsBuilder) -> None:
         """Record all of it as coded."""
         with builder.at(self.place):
-            for name in _SAME_NAME:
-                builder.coded(f"picture.{name}", getattr(self, name))
+            for name, key in _SAID.items():
+                builder.coded(key, getattr(self, name))
             say_colour(builder, Witness.CODED, self.primaries, self.transfer, self.matrix)
 
 
@@ -50,8 +57,8 @@ def say_colour(
 ) -> None:
     """Record a colour description by H.273 codes; codes without a meaning say nothing."""
     for id_, names, code in (
-        ("picture.primaries", colour.PRIMARIES, primaries),
-        ("picture.transfer", colour.TRANSFER, transfer),
-        ("picture.matrix", colour.MATRIX, matrix),
+        (keys.PICTURE_PRIMARIES, colour.PRIMARIES, primaries),
+        (keys.PICTURE_TRANSFER, colour.TRANSFER, transfer),
+        (keys.PICTURE_MATRIX, colour.MATRIX, matrix),
     ):
         builder.say(witness, id_, names.get(code) if code is not None else None)

@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from brisk_core.exact import display_aspect
-from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness, keys
+from brisk_core.facts.keys import Key, Value
 from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.library import picture_codec, pixel_facts
 from brisk_core.reading.streams import av1, avc, ffv1, hevc, mpeg2, prores, still_codecs, vc3, vpx
@@ -148,20 +149,20 @@ class _AvcHeaders(_Headers):
             return False
         with builder.at(f"sequence parameter set {sequence.set_id}, NAL unit type 7 (H.264, 7.3.2.1.1, E.1.1)"):
             _say_sequence(builder, sequence)
-            builder.coded("picture.rate_mode", "constant" if sequence.fixed_rate else None)
+            builder.coded(keys.PICTURE_RATE_MODE, "constant" if sequence.fixed_rate else None)
             _say_schedule(builder, sequence.hrd)
         if self._sets.pictures:
             with builder.at(f"picture parameter set {min(self._sets.pictures)}, NAL unit type 8 (H.264, 7.3.2.2)"):
                 cabac = self._sets.pictures[min(self._sets.pictures)].cabac
-                builder.coded("picture.entropy", "cabac" if cabac else "cavlc")
+                builder.coded(keys.PICTURE_ENTROPY, "cabac" if cabac else "cavlc")
         if not sequence.frames_only:
             order, place = self._field_order()
             with builder.at(place):
-                builder.coded("picture.field_order", order)
+                builder.coded(keys.PICTURE_FIELD_ORDER, order)
         clock = next((timing.clock for timing in self._timings if timing.clock), None)
         if clock and sequence.frame_rate:
             with builder.at("picture timing message, NAL unit type 6 (H.264, D.1.3)"):
-                builder.coded("wrapper.start_timecode", clock.timecode(sequence.frame_rate))
+                builder.coded(keys.WRAPPER_START_TIMECODE, clock.timecode(sequence.frame_rate))
         return True
 
     def _field_order(self) -> tuple[str | None, str]:
@@ -209,21 +210,21 @@ class _HevcHeaders(_Headers):
             return False
         with builder.at(f"sequence parameter set {sequence.set_id}, NAL unit type 33 (H.265, 7.3.2.2, E.2.1)"):
             _say_sequence(builder, sequence)
-            builder.coded("picture.tier", "High" if sequence.high_tier else "Main")
+            builder.coded(keys.PICTURE_TIER, "High" if sequence.high_tier else "Main")
             _say_schedule(builder, sequence.hrd)
         if sequence.frame_rate is None and self.sets.rate:
             with builder.at("video parameter set, NAL unit type 32 (H.265, 7.3.2.1)"):
-                builder.coded("picture.frame_rate", self.sets.rate)
+                builder.coded(keys.PICTURE_FRAME_RATE, self.sets.rate)
         with builder.at("light level messages, NAL unit type 39 (H.265, D.2.28 and D.2.35)"):
-            builder.coded("picture.hdr", self.sets.light or None)
+            builder.coded(keys.PICTURE_HDR, self.sets.light or None)
         if sequence.scan == Scan.INTERLACED:
             structures = [one for one in self.sets.structures if one in _HEVC_ORDER]
             with builder.at("picture timing message, NAL unit type 39 (H.265, D.2.3)"):
-                builder.coded("picture.field_order", _HEVC_ORDER[structures[0]] if structures else None)
-        rate = builder.said(Witness.CODED, "picture.frame_rate")
+                builder.coded(keys.PICTURE_FIELD_ORDER, _HEVC_ORDER[structures[0]] if structures else None)
+        rate = builder.said(Witness.CODED, keys.PICTURE_FRAME_RATE)
         if self.sets.clock and rate:
             with builder.at("time code message, NAL unit type 39 (H.265, D.2.27)"):
-                builder.coded("wrapper.start_timecode", self.sets.clock.timecode(rate))
+                builder.coded(keys.WRAPPER_START_TIMECODE, self.sets.clock.timecode(rate))
         return True
 
 
@@ -243,15 +244,15 @@ class _Mpeg2Headers(_Headers):
             return False
         with builder.at("sequence header and extensions, start codes B3 and B5 (H.262, 6.2.2)"):
             _say_shared(builder, headers)
-            builder.coded("picture.coded_size", headers.size)
-            builder.coded("picture.bit_depth", 8)
-            builder.coded("bitrate.average", headers.bits_per_second)
+            builder.coded(keys.PICTURE_CODED_SIZE, headers.size)
+            builder.coded(keys.PICTURE_BIT_DEPTH, 8)
+            builder.coded(keys.BITRATE_AVERAGE, headers.bits_per_second)
             if headers.bits_per_second and headers.buffer_bits:
-                builder.coded("bitrate.buffer", {"rate": headers.bits_per_second, "size": headers.buffer_bits})
+                builder.coded(keys.BITRATE_BUFFER, {"rate": headers.bits_per_second, "size": headers.buffer_bits})
         with builder.at("picture coding extension of the first picture, start code B5 (H.262, 6.2.3.1)"):
-            builder.coded("picture.field_order", headers.field_order)
+            builder.coded(keys.PICTURE_FIELD_ORDER, headers.field_order)
         with builder.at("group of pictures header, start code B8 (H.262, 6.2.2.6)"):
-            builder.coded("wrapper.start_timecode", headers.start_timecode)
+            builder.coded(keys.WRAPPER_START_TIMECODE, headers.start_timecode)
         return True
 
 
@@ -302,52 +303,64 @@ class CodedPicture:
         """Record what the stream codes; ``context`` is the library's codec context, used where no own reader speaks."""
         has_header = self.headers.say(builder, context)
         with builder.at("first bytes of the stream"):
-            builder.coded("picture.codec", self.magic or (self.codec if has_header else None))
+            builder.coded(keys.PICTURE_CODEC, self.magic or (self.codec if has_header else None))
         if not has_header and self.codec not in _BARE:
             size = (context.width, context.height)
-            builder.coded("picture.size", size if all(size) else None)
-            builder.coded("picture.coded_size", size if all(size) else None)
+            builder.coded(keys.PICTURE_SIZE, size if all(size) else None)
+            builder.coded(keys.PICTURE_CODED_SIZE, size if all(size) else None)
             if self.codec == "mpeg4":  # a codec whose profile the library names as its standard does
-                builder.coded("picture.profile", context.profile or None)
+                builder.coded(keys.PICTURE_PROFILE, context.profile or None)
         _say_by_pixels(builder, context)
-        size = builder.said(Witness.CODED, "picture.size")
-        shape = builder.said(Witness.CODED, "picture.pixel_aspect")
-        if size and shape:
-            turn = builder.said(Witness.DECLARED, "picture.rotation") or 0
-            builder.coded("picture.display_aspect", display_aspect(size, shape, turn))
+        shown = builder.said(Witness.CODED, keys.PICTURE_SIZE)
+        shape = builder.said(Witness.CODED, keys.PICTURE_PIXEL_ASPECT)
+        if shown and shape:
+            turn = builder.said(Witness.DECLARED, keys.PICTURE_ROTATION) or 0
+            builder.coded(keys.PICTURE_DISPLAY_ASPECT, display_aspect(shown, shape, turn))
 
 
 def _say_by_pixels(builder: FactsBuilder, context: Any) -> None:
     """Record chroma, depth and alpha by the library's pixel format where no header has said them."""
-    for name, value in zip(("chroma", "bit_depth", "alpha"), pixel_facts(context), strict=True):
-        if builder.said(Witness.CODED, f"picture.{name}") is None:
-            builder.coded(f"picture.{name}", value)
+    chroma, depth, alpha = pixel_facts(context)
+    _say_unsaid(builder, keys.PICTURE_CHROMA, chroma)
+    _say_unsaid(builder, keys.PICTURE_BIT_DEPTH, depth)
+    _say_unsaid(builder, keys.PICTURE_ALPHA, alpha)
+
+
+def _say_unsaid(builder: FactsBuilder, key: Key[Value], value: Value | None) -> None:
+    """Record what the stream codes where nothing has been said yet."""
+    if builder.said(Witness.CODED, key) is None:
+        builder.coded(key, value)
 
 
 def _say_sequence(builder: FactsBuilder, sequence: avc.SequenceParameters | hevc.SequenceParameters) -> None:
     """Record what the sequence parameter sets of AVC and HEVC both say."""
-    builder.coded("picture.ref_frames", sequence.reference_frames)
-    builder.coded("picture.coded_size", sequence.coded_size)
-    builder.coded("picture.bit_depth", sequence.bit_depth)
+    builder.coded(keys.PICTURE_REF_FRAMES, sequence.reference_frames)
+    builder.coded(keys.PICTURE_CODED_SIZE, sequence.coded_size)
+    builder.coded(keys.PICTURE_BIT_DEPTH, sequence.bit_depth)
     _say_shared(builder, sequence)
     if sequence.full_range is not None:
-        builder.coded("picture.range", "full" if sequence.full_range else "narrow")
+        builder.coded(keys.PICTURE_RANGE, "full" if sequence.full_range else "narrow")
 
 
 def _say_schedule(builder: FactsBuilder, hrd: avc.Hrd | None) -> None:
     """Record the first schedule of the hypothetical reference decoder."""
     if hrd:
-        builder.coded("bitrate.average", hrd.bits_per_second)
-        builder.coded("bitrate.mode", "constant" if hrd.constant else "variable")
-        builder.coded("bitrate.buffer", {"rate": hrd.bits_per_second, "size": hrd.buffer_bits})
+        builder.coded(keys.BITRATE_AVERAGE, hrd.bits_per_second)
+        builder.coded(keys.BITRATE_MODE, "constant" if hrd.constant else "variable")
+        builder.coded(keys.BITRATE_BUFFER, {"rate": hrd.bits_per_second, "size": hrd.buffer_bits})
 
 
 def _say_shared(
     builder: FactsBuilder, headers: avc.SequenceParameters | hevc.SequenceParameters | mpeg2.Mpeg2Headers
 ) -> None:
     """Record what the headers of AVC, HEVC and MPEG-2 all say under the same names."""
-    for name in ("profile", "level", "size", "pixel_aspect", "frame_rate", "chroma", "scan"):
-        builder.coded(f"picture.{name}", getattr(headers, name))
+    builder.coded(keys.PICTURE_PROFILE, headers.profile)
+    builder.coded(keys.PICTURE_LEVEL, headers.level)
+    builder.coded(keys.PICTURE_SIZE, headers.size)
+    builder.coded(keys.PICTURE_PIXEL_ASPECT, headers.pixel_aspect)
+    builder.coded(keys.PICTURE_FRAME_RATE, headers.frame_rate)
+    builder.coded(keys.PICTURE_CHROMA, headers.chroma)
+    builder.coded(keys.PICTURE_SCAN, headers.scan)
     say_colour(builder, Witness.CODED, headers.primaries, headers.transfer, headers.matrix)
 
 

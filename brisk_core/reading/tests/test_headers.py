@@ -6,7 +6,8 @@ from typing import Any
 from unittest import TestCase
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.facts import Depth, Inspection
+from brisk_core.facts import Depth, Inspection, keys
+from brisk_core.facts.keys import Key
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
 from brisk_core.reading.streams.sound_headers import parse_aac
@@ -28,8 +29,8 @@ class MediaTest(TestCase):
     def read(self, path: Path, depth: Depth = Depth.FULL) -> Inspection:
         return inspect(Source.at(str(path)), depth).inspection
 
-    def said(self, path: Path, id_: str) -> tuple[Any, Any, Any]:
-        fact = self.read(path).facts[id_]
+    def said(self, path: Path, key: Key[Any]) -> tuple[Any, Any, Any]:
+        fact = self.read(path).witnessed(key)
         return fact.declared, fact.coded, fact.observed
 
 
@@ -73,10 +74,10 @@ class WrapperTest(MediaTest):
             ("a.mov", Fraction(25), "10:00:00:00"),
             ("b.mov", Fraction(30000, 1001), "01:00:00;02"),
         ):
-            declared, _, _ = self.said(self.made(name, rate=rate, timecode=label), "wrapper.start_timecode")
+            declared, _, _ = self.said(self.made(name, rate=rate, timecode=label), keys.WRAPPER_START_TIMECODE)
             self.assertEqual((str(declared), declared.rate), (label, rate))
         path = self.made("a.mxf", codec="mpeg2video", timecode="10:00:00:00", options={"gop_timecode": "09:59:59:00"})
-        declared, coded, _ = self.said(path, "wrapper.start_timecode")
+        declared, coded, _ = self.said(path, keys.WRAPPER_START_TIMECODE)
         self.assertEqual((str(declared), str(coded)), ("10:00:00:00", "09:59:59:00"))
 
     def test_the_edit_list_of_a_sound_coder_is_told(self) -> None:
@@ -89,31 +90,31 @@ class PictureTest(MediaTest):
         for rate in (Fraction(24000, 1001), Fraction(25), Fraction(30000, 1001), Fraction(60000, 1001)):
             for name in ("a.mp4", "a.mov", "a.mkv", "a.ts"):
                 path = self.made(name, rate=rate, frames=100)
-                declared, coded, observed = self.said(path, "picture.frame_rate")
+                declared, coded, observed = self.said(path, keys.PICTURE_FRAME_RATE)
                 self.assertEqual((coded, observed), (rate, rate), (name, rate))
                 self.assertIn(declared, (rate, None))
 
     def test_three_witnesses_of_an_mp4(self) -> None:
         path = self.made("a.mp4", size=(322, 182))
-        self.assertEqual(self.said(path, "picture.size")[:2], ((322, 182), (322, 182)))
-        self.assertEqual(self.said(path, "picture.codec")[:2], ("avc", "avc"))
-        self.assertEqual(self.said(path, "picture.frame_count"), (50, None, 50))
-        self.assertEqual(self.said(path, "picture.chroma")[1], "4:2:0")
+        self.assertEqual(self.said(path, keys.PICTURE_SIZE)[:2], ((322, 182), (322, 182)))
+        self.assertEqual(self.said(path, keys.PICTURE_CODEC)[:2], ("avc", "avc"))
+        self.assertEqual(self.said(path, keys.PICTURE_FRAME_COUNT), (50, None, 50))
+        self.assertEqual(self.said(path, keys.PICTURE_CHROMA)[1], "4:2:0")
 
     def test_pixel_shape_and_rotation(self) -> None:
         def shape(_: Any, stream: Any) -> None:
             stream.sample_aspect_ratio = Fraction(64, 45)
 
         path = self.made("a.mp4", size=(720, 576), frames=5, prepare=shape)
-        self.assertEqual(self.said(path, "picture.pixel_aspect")[:2], (Fraction(64, 45), Fraction(64, 45)))
-        self.assertEqual(self.said(path, "picture.display_aspect")[:2], (Fraction(16, 9), Fraction(16, 9)))
+        self.assertEqual(self.said(path, keys.PICTURE_PIXEL_ASPECT)[:2], (Fraction(64, 45), Fraction(64, 45)))
+        self.assertEqual(self.said(path, keys.PICTURE_DISPLAY_ASPECT)[:2], (Fraction(16, 9), Fraction(16, 9)))
         for degrees in (90, 180, 270):
 
             def turn(_: Any, stream: Any, degrees: int = degrees) -> None:
                 stream.set_display_rotation(-degrees)
 
             path = self.made(f"{degrees}.mp4", frames=5, prepare=turn)
-            self.assertEqual(self.said(path, "picture.rotation")[0], degrees)
+            self.assertEqual(self.said(path, keys.PICTURE_ROTATION)[0], degrees)
 
     def test_scan_and_field_order_of_avc(self) -> None:
         for params, flags, scan, order in (
@@ -142,10 +143,10 @@ class PictureTest(MediaTest):
 
     def test_prores_flavour_and_frame_header(self) -> None:
         path = self.made("a.mov", codec="prores_ks", pixels="yuv422p10le", frames=5, options={"profile": "3"})
-        self.assertEqual(self.said(path, "picture.profile")[0], "422 HQ")
-        self.assertEqual(self.said(path, "picture.codec")[:2], ("prores", "prores"))
-        self.assertEqual(self.said(path, "picture.chroma")[1], "4:2:2")
-        self.assertEqual(self.said(path, "picture.bit_depth")[1], 10)
+        self.assertEqual(self.said(path, keys.PICTURE_PROFILE)[0], "422 HQ")
+        self.assertEqual(self.said(path, keys.PICTURE_CODEC)[:2], ("prores", "prores"))
+        self.assertEqual(self.said(path, keys.PICTURE_CHROMA)[1], "4:2:2")
+        self.assertEqual(self.said(path, keys.PICTURE_BIT_DEPTH)[1], 10)
 
     def test_the_stream_betrays_its_codec_by_its_own_bytes(self) -> None:
         for name, codec, found in (
@@ -162,7 +163,7 @@ class PictureTest(MediaTest):
             pixels = "yuvj420p" if codec == "mjpeg" else "yuv420p"
             options = {"x265-params": "log-level=none"} if codec == "libx265" else {}
             path = self.made(name, codec=codec, pixels=pixels, frames=4, options=options)
-            self.assertEqual(self.said(path, "picture.codec")[:2], (found, found), name)
+            self.assertEqual(self.said(path, keys.PICTURE_CODEC)[:2], (found, found), name)
 
     def test_colour_of_wrapper_and_stream_apart(self) -> None:
         def colour(_: Any, stream: Any) -> None:
@@ -173,8 +174,8 @@ class PictureTest(MediaTest):
         path = self.made(
             "a.mp4", pixels="yuvj420p", frames=5, prepare=colour, container_options={"movflags": "+write_colr"}
         )
-        self.assertEqual(self.said(path, "picture.primaries")[:2], ("BT.709", "BT.709"))
-        self.assertEqual(self.said(path, "picture.range")[:2], ("full", "full"))
+        self.assertEqual(self.said(path, keys.PICTURE_PRIMARIES)[:2], ("BT.709", "BT.709"))
+        self.assertEqual(self.said(path, keys.PICTURE_RANGE)[:2], ("full", "full"))
 
 
 class SoundTest(MediaTest):

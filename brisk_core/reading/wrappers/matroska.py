@@ -10,7 +10,7 @@ from fractions import Fraction
 from typing import Any, BinaryIO
 
 from brisk_core.exact import rate_of_steps
-from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Track, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Track, Witness, keys
 from brisk_core.reading.streams.coded_header import say_colour
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
@@ -222,9 +222,9 @@ def read_matroska(builder: FactsBuilder, file: BinaryIO, size: int, wrapper_form
     segment = read_segment(file, size)
     say_completeness(builder, segment.damage)
     if segment.index_at is not None and segment.media_at is not None:
-        builder.observed("wrapper.index_first", segment.index_at < segment.media_at)
+        builder.observed(keys.WRAPPER_INDEX_FIRST, segment.index_at < segment.media_at)
     with builder.at(f"Segment/Info at byte {segment.info.start:,} (RFC 9559, 5.1.2)"):
-        builder.declared("wrapper.duration", segment.duration)
+        builder.declared(keys.WRAPPER_DURATION, segment.duration)
     pictures = [track for track in segment.tracks if track.number(_TYPE) == 1]
     if pictures:
         _declare_picture(builder, pictures[0])
@@ -255,21 +255,21 @@ def _declare_picture(builder: FactsBuilder, track: Node) -> None:
     if label == "V_MS/VFW/FOURCC" and len(private) >= 20:
         codec = _VFW_CODECS.get(private[16:20].decode("latin-1"), "other")
     with builder.at(f"TrackEntry at byte {track.start:,} (RFC 9559, 5.1.4)"):
-        builder.declared("picture.codec", codec)
-        builder.declared("picture.codec_label", label or None)
+        builder.declared(keys.PICTURE_CODEC, codec)
+        builder.declared(keys.PICTURE_CODEC_LABEL, label or None)
         if period := track.number(_PERIOD):
             mean = Fraction(_NANO, period)
-            builder.declared("picture.frame_rate", rate_of_steps(mean, period, period, Fraction(1, _NANO)))
+            builder.declared(keys.PICTURE_FRAME_RATE, rate_of_steps(mean, period, period, Fraction(1, _NANO)))
     with builder.at(f"Video at byte {video.start:,} (RFC 9559, 5.1.4.1.28)"):
         _declare_shape(builder, video)
         scan = _SCANS.get(video.number(_INTERLACED) or 0)
-        builder.declared("picture.scan", scan)
+        builder.declared(keys.PICTURE_SCAN, scan)
         if scan == Scan.INTERLACED:
-            builder.declared("picture.field_order", _ORDERS.get(video.number(_FIELD_ORDER) or 0))
-        builder.declared("picture.alpha", {1: "present"}.get(video.number(_ALPHA) or 0))
+            builder.declared(keys.PICTURE_FIELD_ORDER, _ORDERS.get(video.number(_FIELD_ORDER) or 0))
+        builder.declared(keys.PICTURE_ALPHA, {1: "present"}.get(video.number(_ALPHA) or 0))
         roll = video.one(_PROJECTION).real(_ROLL)
         if roll is not None:
-            builder.declared("picture.rotation", round(-roll) % 360)
+            builder.declared(keys.PICTURE_ROTATION, round(-roll) % 360)
     if colours := video.of(_COLOUR):
         _declare_colour(builder, colours[0])
 
@@ -282,12 +282,12 @@ def _declare_shape(builder: FactsBuilder, video: Node) -> None:
     size = (width - cut["left"] - cut["right"], height - cut["top"] - cut["bottom"])
     if min(size) <= 0:
         return
-    builder.declared("picture.size", size)
+    builder.declared(keys.PICTURE_SIZE, size)
     shown = (video.number(_SHOWN_WIDTH) or size[0], video.number(_SHOWN_HEIGHT) or size[1])
     unit = video.number(_SHOWN_UNIT) or 0
     if unit in (0, 3):  # samples, or a ratio
-        builder.declared("picture.pixel_aspect", (Fraction(*shown) / Fraction(*size)).limit_denominator(200))
-        builder.declared("picture.display_aspect", Fraction(*shown))
+        builder.declared(keys.PICTURE_PIXEL_ASPECT, (Fraction(*shown) / Fraction(*size)).limit_denominator(200))
+        builder.declared(keys.PICTURE_DISPLAY_ASPECT, Fraction(*shown))
 
 
 def _declare_colour(builder: FactsBuilder, colour: Node) -> None:
@@ -297,11 +297,11 @@ def _declare_colour(builder: FactsBuilder, colour: Node) -> None:
             Witness.DECLARED,
             *(colour.number(id_) for id_ in (_PRIMARIES, _TRANSFER, _MATRIX)),
         )
-        builder.declared("picture.range", _RANGES.get(colour.number(_RANGE) or 0))
-        builder.declared("picture.bit_depth", colour.number(_BITS) or None)
+        builder.declared(keys.PICTURE_RANGE, _RANGES.get(colour.number(_RANGE) or 0))
+        builder.declared(keys.PICTURE_BIT_DEPTH, colour.number(_BITS) or None)
         across, down = colour.number(_ACROSS), colour.number(_DOWN)
         if across is not None and down is not None:
-            builder.declared("picture.chroma", _CHROMA.get((across, down)))
+            builder.declared(keys.PICTURE_CHROMA, _CHROMA.get((across, down)))
         light: dict[str, Any] = {}
         for name, first in (("red", 0x55D1), ("green", 0x55D3), ("blue", 0x55D5), ("white", 0x55D7)):
             point = [colour.one(_MASTERING).real(first), colour.one(_MASTERING).real(first + 1)]
@@ -313,7 +313,7 @@ def _declare_colour(builder: FactsBuilder, colour: Node) -> None:
         for name, id_ in (("max_cll", _MAX_CLL), ("max_fall", _MAX_FALL)):
             if number := colour.number(id_):
                 light[name] = number
-        builder.declared("picture.hdr", light or None)
+        builder.declared(keys.PICTURE_HDR, light or None)
 
 
 def _sound_row(track: Node) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from typing import Any, BinaryIO
 
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode
-from brisk_core.facts import FactsBuilder, FieldOrder, Scan
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, keys
 from brisk_core.reading.streams.mpeg2 import name_profile_and_level
 from brisk_core.reading.wrappers.mxf import HeaderPartition
 
@@ -217,14 +217,14 @@ def declare_from_metadata(builder: FactsBuilder, metadata: MxfMetadata) -> None:
     picture = metadata.picture
     rate = picture.rational(_SAMPLE_RATE) if picture else None
     with builder.at("timecode component of the material package (ST 377-1, B.17)"):
-        builder.declared("wrapper.start_timecode", metadata.start_timecode(rate))
+        builder.declared(keys.WRAPPER_START_TIMECODE, metadata.start_timecode(rate))
     if picture is None:
         return
     duration = metadata.duration(rate) if rate else None
     if duration and rate:
         with builder.at("track sequence of the material package (ST 377-1, B.5)"):
-            builder.declared("picture.frame_count", duration)
-            builder.declared("wrapper.duration", duration / rate)
+            builder.declared(keys.PICTURE_FRAME_COUNT, duration)
+            builder.declared(keys.WRAPPER_DURATION, duration / rate)
     with builder.at(
         f"picture descriptor, KLV key ...01{picture.kind:02x}00 at byte {picture.start:,} (ST 377-1, annex F)"
     ):
@@ -233,24 +233,24 @@ def declare_from_metadata(builder: FactsBuilder, metadata: MxfMetadata) -> None:
 
 def _declare_descriptor(builder: FactsBuilder, metadata: MxfMetadata, picture: LocalSet, rate: Fraction | None) -> None:
     coding = picture.items.get(_CODING, b"")
-    builder.declared("picture.codec", _codec_by_label(coding))
-    builder.declared("picture.codec_label", coding.hex(".") or None)
-    builder.declared("picture.frame_rate", rate)
+    builder.declared(keys.PICTURE_CODEC, _codec_by_label(coding))
+    builder.declared(keys.PICTURE_CODEC_LABEL, coding.hex(".") or None)
+    builder.declared(keys.PICTURE_FRAME_RATE, rate)
     layout = picture.number(_LAYOUT)
     if layout is not None:
-        builder.declared("picture.scan", _SCAN.get(layout))
+        builder.declared(keys.PICTURE_SCAN, _SCAN.get(layout))
     _declare_shape(builder, picture, layout)
     if layout not in (None, 0):
-        builder.declared("picture.field_order", _field_order(picture))
-    builder.declared("picture.bit_depth", picture.number(_DEPTH))
+        builder.declared(keys.PICTURE_FIELD_ORDER, _field_order(picture))
+    builder.declared(keys.PICTURE_BIT_DEPTH, picture.number(_DEPTH))
     across, down = picture.number(_ACROSS), picture.number(_DOWN)
     if across:
-        builder.declared("picture.chroma", _CHROMA.get((across, down or 1)))
-    builder.declared("picture.range", _range(picture))
+        builder.declared(keys.PICTURE_CHROMA, _CHROMA.get((across, down or 1)))
+    builder.declared(keys.PICTURE_RANGE, _range(picture))
     for id_, tag, names in (
-        ("picture.transfer", _TRANSFER, _TRANSFER_NAMES),
-        ("picture.matrix", _EQUATIONS, _EQUATION_NAMES),
-        ("picture.primaries", _PRIMARIES, _PRIMARY_NAMES),
+        (keys.PICTURE_TRANSFER, _TRANSFER, _TRANSFER_NAMES),
+        (keys.PICTURE_MATRIX, _EQUATIONS, _EQUATION_NAMES),
+        (keys.PICTURE_PRIMARIES, _PRIMARIES, _PRIMARY_NAMES),
     ):
         label = picture.items.get(tag, b"")
         if len(label) == 16 and label[8:12] == b"\x04\x01\x01\x01":
@@ -258,9 +258,9 @@ def _declare_descriptor(builder: FactsBuilder, metadata: MxfMetadata, picture: L
     indication = metadata.labelled(picture, _PROFILE_LEVEL)
     if indication is not None:
         profile, level = name_profile_and_level(indication)
-        builder.declared("picture.profile", profile)
-        builder.declared("picture.level", level)
-    builder.declared("bitrate.average", metadata.labelled(picture, _BIT_RATE) or None)
+        builder.declared(keys.PICTURE_PROFILE, profile)
+        builder.declared(keys.PICTURE_LEVEL, level)
+    builder.declared(keys.BITRATE_AVERAGE, metadata.labelled(picture, _BIT_RATE) or None)
 
 
 def _codec_by_label(label: bytes) -> str | None:
@@ -275,10 +275,10 @@ def _declare_shape(builder: FactsBuilder, picture: LocalSet, layout: int | None)
     aspect = picture.rational(_ASPECT)
     if width and height:
         size = (width, height * fields)
-        builder.declared("picture.size", size)
+        builder.declared(keys.PICTURE_SIZE, size)
         if aspect:
-            builder.declared("picture.pixel_aspect", aspect / Fraction(*size))
-    builder.declared("picture.display_aspect", aspect)
+            builder.declared(keys.PICTURE_PIXEL_ASPECT, aspect / Fraction(*size))
+    builder.declared(keys.PICTURE_DISPLAY_ASPECT, aspect)
 
 
 def _field_order(picture: LocalSet) -> str | None:

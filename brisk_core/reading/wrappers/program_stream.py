@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, BinaryIO
 
-from brisk_core.facts import FactsBuilder
+from brisk_core.facts import FactsBuilder, keys
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
 _TAIL = 1 << 18  # bytes at the end in which a pack must begin
@@ -18,7 +18,7 @@ def read_program_stream(builder: FactsBuilder, file: BinaryIO, size: int) -> Str
     head = file.read(_TAIL)
     damage: list[str] = []
     with builder.at("pack header at byte 0 (H.222.0, 2.5.3.3; 11172-1, 2.4.3.2)"):
-        builder.declared("wrapper.bitrate", _program_rate(head))
+        builder.declared(keys.WRAPPER_BITRATE, _program_rate(head))
     file.seek(max(size - _TAIL, 0))
     tail = file.read(_TAIL)
     base = max(size - _TAIL, 0)

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any, BinaryIO
 
 from brisk_core.exact import rate_of_steps
-from brisk_core.facts import FactsBuilder, Scan, Track
+from brisk_core.facts import FactsBuilder, Scan, Track, keys
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
 _UNKNOWN_SIZE = 0xFFFFFFFF  # the true size stands in the ds64 chunk
@@ -122,11 +122,11 @@ def read_wave(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure:
         if end > size:
             damage.append(f"the samples should reach byte {end:,}, the file ends at byte {size:,}")
         if row.get("bitrate"):
-            builder.declared("wrapper.duration", Fraction((end - data.body) * 8, row["bitrate"]))
-    builder.declared("wrapper.brands", tuple(brands) or None)
+            builder.declared(keys.WRAPPER_DURATION, Fraction((end - data.body) * 8, row["bitrate"]))
+    builder.declared(keys.WRAPPER_BRANDS, tuple(brands) or None)
     if reference is not None and row.get("sample_rate"):
         with builder.at("chunk 'bext' (Tech 3285, 2.3)"):
-            builder.declared("sound.start", Fraction(reference, row["sample_rate"]))
+            builder.declared(keys.SOUND_START, Fraction(reference, row["sample_rate"]))
     say_completeness(builder, damage)
     track = Track(kind="sound", codec=str(row.get("codec") or ""), language=None, default=True)
     return Structure(format="wav", sounds=[row] if row else [], tracks=(track,) if row else None)
@@ -145,7 +145,7 @@ def read_avi(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure:
     if index_at is None:
         damage.append("there is no index (idx1 or indx)")
     elif media_at is not None:
-        builder.observed("wrapper.index_first", index_at < media_at)
+        builder.observed(keys.WRAPPER_INDEX_FIRST, index_at < media_at)
     say_completeness(builder, damage)
     structure = Structure(format="avi", tracks=())
     header: bytes = b""
@@ -177,17 +177,17 @@ def _declare_picture(builder: FactsBuilder, header: bytes, body: bytes, place: s
     with builder.at("chunk 'strh'"):
         if scale and rate:
             mean = Fraction(rate, scale)
-            builder.declared("picture.frame_rate", rate_of_steps(mean, scale, scale, Fraction(1, rate)))
-            builder.declared("wrapper.duration", length / mean if length else None)
-        builder.declared("picture.frame_count", length or None)
+            builder.declared(keys.PICTURE_FRAME_RATE, rate_of_steps(mean, scale, scale, Fraction(1, rate)))
+            builder.declared(keys.WRAPPER_DURATION, length / mean if length else None)
+        builder.declared(keys.PICTURE_FRAME_COUNT, length or None)
     if len(body) < 20:
         return
     width, height = struct.unpack_from("<ii", body, 4)
     label = body[16:20].decode("latin-1")
     with builder.at(place):
-        builder.declared("picture.size", (width, abs(height)) if width > 0 and height else None)
-        builder.declared("picture.codec", _PICTURE_CODECS.get(label, "other"))
-        builder.declared("picture.codec_label", label.strip("\0") or None)
+        builder.declared(keys.PICTURE_SIZE, (width, abs(height)) if width > 0 and height else None)
+        builder.declared(keys.PICTURE_CODEC, _PICTURE_CODECS.get(label, "other"))
+        builder.declared(keys.PICTURE_CODEC_LABEL, label.strip("\0") or None)
 
 
 def _declare_properties(builder: FactsBuilder, body: bytes, place: str) -> None:
@@ -197,5 +197,5 @@ def _declare_properties(builder: FactsBuilder, body: bytes, place: str) -> None:
     aspect, fields = struct.unpack_from("<I", body, 20)[0], struct.unpack_from("<I", body, 32)[0]
     with builder.at(place):
         if aspect >> 16 and aspect & 0xFFFF:
-            builder.declared("picture.display_aspect", Fraction(aspect >> 16, aspect & 0xFFFF))
-        builder.declared("picture.scan", {1: Scan.PROGRESSIVE, 2: Scan.INTERLACED}.get(fields))
+            builder.declared(keys.PICTURE_DISPLAY_ASPECT, Fraction(aspect >> 16, aspect & 0xFFFF))
+        builder.declared(keys.PICTURE_SCAN, {1: Scan.PROGRESSIVE, 2: Scan.INTERLACED}.get(fields))

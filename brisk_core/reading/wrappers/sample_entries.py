@@ -7,7 +7,7 @@ from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import display_aspect, rate_of_steps
-from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness
+from brisk_core.facts import FactsBuilder, FieldOrder, Scan, Witness, keys
 from brisk_core.reading.streams import av1, avc, hevc, prores
 from brisk_core.reading.streams.coded_header import say_colour
 from brisk_core.reading.wrappers.movie import MovieTrack, SampleEntry, rotation
@@ -32,72 +32,72 @@ def declare_from_entry(builder: FactsBuilder, track: MovieTrack) -> None:
     """Record what the sample entry and the track boxes declare of the picture."""
     turn = rotation(track.matrix)
     with builder.at(track.place("tkhd")):
-        builder.declared("picture.rotation", turn)
+        builder.declared(keys.PICTURE_ROTATION, turn)
     entry = track.entry
     if entry is None:
         return
     with builder.at(track.place("stsd")):
-        builder.declared("picture.codec", _BY_ENTRY.get(entry.code, "other"))
-        builder.declared("picture.codec_label", entry.code)
-        builder.declared("picture.profile", prores.FLAVOURS.get(entry.code))
+        builder.declared(keys.PICTURE_CODEC, _BY_ENTRY.get(entry.code, "other"))
+        builder.declared(keys.PICTURE_CODEC_LABEL, entry.code)
+        builder.declared(keys.PICTURE_PROFILE, prores.FLAVOURS.get(entry.code))
         if entry.code in prores.FLAVOURS:
-            builder.declared("picture.alpha", {32: "present", 24: "none"}.get(entry.depth or 0))
+            builder.declared(keys.PICTURE_ALPHA, {32: "present", 24: "none"}.get(entry.depth or 0))
     _declare_configuration(builder, track, entry)
     _declare_light(builder, track, entry)
     size = _clean_size(entry.boxes.get("clap"), entry.size)
     with builder.at(track.place("clap" if "clap" in entry.boxes else "stsd")):
-        builder.declared("picture.size", size)
+        builder.declared(keys.PICTURE_SIZE, size)
     shape = _declared_pixel_aspect(track, entry.boxes.get("pasp"), entry.size)
     with builder.at(track.place("pasp" if "pasp" in entry.boxes else "tkhd")):
-        builder.declared("picture.pixel_aspect", shape)
+        builder.declared(keys.PICTURE_PIXEL_ASPECT, shape)
         if size and shape:
-            builder.declared("picture.display_aspect", display_aspect(size, shape, turn or 0))
+            builder.declared(keys.PICTURE_DISPLAY_ASPECT, display_aspect(size, shape, turn or 0))
     if (fields := entry.boxes.get("fiel")) and len(fields) >= 2:
         with builder.at(track.place("fiel")):
-            builder.declared("picture.scan", {1: Scan.PROGRESSIVE, 2: Scan.INTERLACED}.get(fields[0]))
+            builder.declared(keys.PICTURE_SCAN, {1: Scan.PROGRESSIVE, 2: Scan.INTERLACED}.get(fields[0]))
             if fields[0] == 2:
-                builder.declared("picture.field_order", _FIELD_ORDER.get(fields[1]))
+                builder.declared(keys.PICTURE_FIELD_ORDER, _FIELD_ORDER.get(fields[1]))
     with builder.at(track.place("colr")):
         _declare_colour(builder, entry.boxes.get("colr"))
     if (rates := entry.boxes.get("btrt")) and len(rates) >= 12:
         with builder.at(track.place("btrt")):
-            builder.declared("bitrate.average", struct.unpack_from(">I", rates, 8)[0] or None)
+            builder.declared(keys.BITRATE_AVERAGE, struct.unpack_from(">I", rates, 8)[0] or None)
     with builder.at(track.place("stsz")):
-        builder.declared("picture.frame_count", track.sample_count or None)
+        builder.declared(keys.PICTURE_FRAME_COUNT, track.sample_count or None)
     if (mean := track.frame_rate) and track.timescale:
         # The first steps tell the grain of the table; the writer's last one is often a makeshift.
         met = [ticks for _, ticks in (track.steps[:-1] or track.steps)]
         rate = rate_of_steps(mean, min(met), max(met), Fraction(1, track.timescale))
         with builder.at(track.place("stts")):
-            builder.declared("picture.frame_rate", rate)
+            builder.declared(keys.PICTURE_FRAME_RATE, rate)
 
 
 def _declare_configuration(builder: FactsBuilder, track: MovieTrack, entry: SampleEntry) -> None:
     """Record what the decoder configuration in a sample entry repeats of the stream (14496-15; AV1, VP9)."""
     if (record := entry.boxes.get("avcC")) and len(record) >= 4:
         with builder.at(track.place("avcC")):
-            builder.declared("picture.profile", avc.profile_name(record[1], record[2]))
-            builder.declared("picture.level", avc.level_name(record[1], record[2], record[3]))
+            builder.declared(keys.PICTURE_PROFILE, avc.profile_name(record[1], record[2]))
+            builder.declared(keys.PICTURE_LEVEL, avc.level_name(record[1], record[2], record[3]))
     if (record := entry.boxes.get("hvcC")) and len(record) >= 19:
         chroma, depth = ("4:0:0", "4:2:0", "4:2:2", "4:4:4")[record[16] & 3], (record[17] & 7) + 8
         with builder.at(track.place("hvcC")):
-            builder.declared("picture.profile", hevc.profile_name(record[1] & 31, chroma, depth))
-            builder.declared("picture.tier", "High" if record[1] & 0x20 else "Main")
-            builder.declared("picture.level", hevc.level_name(record[12]))
-            builder.declared("picture.chroma", chroma)
-            builder.declared("picture.bit_depth", depth)
+            builder.declared(keys.PICTURE_PROFILE, hevc.profile_name(record[1] & 31, chroma, depth))
+            builder.declared(keys.PICTURE_TIER, "High" if record[1] & 0x20 else "Main")
+            builder.declared(keys.PICTURE_LEVEL, hevc.level_name(record[12]))
+            builder.declared(keys.PICTURE_CHROMA, chroma)
+            builder.declared(keys.PICTURE_BIT_DEPTH, depth)
     if (record := entry.boxes.get("av1C")) and len(record) >= 4:
         with builder.at(track.place("av1C")):
-            builder.declared("picture.level", av1.level_name(record[1] & 31))
-            builder.declared("picture.tier", "High" if record[2] & 0x80 else "Main")
-            builder.declared("picture.bit_depth", 8 + 2 * (record[2] >> 6 & 1) + 2 * (record[2] >> 5 & 1))
+            builder.declared(keys.PICTURE_LEVEL, av1.level_name(record[1] & 31))
+            builder.declared(keys.PICTURE_TIER, "High" if record[2] & 0x80 else "Main")
+            builder.declared(keys.PICTURE_BIT_DEPTH, 8 + 2 * (record[2] >> 6 & 1) + 2 * (record[2] >> 5 & 1))
     if (record := entry.boxes.get("vpcC")) and len(record) >= 12:
         with builder.at(track.place("vpcC")):
-            builder.declared("picture.profile", f"Profile {record[4]}")
-            builder.declared("picture.level", f"{record[5] / 10:g}" if record[5] else None)
-            builder.declared("picture.bit_depth", record[6] >> 4)
-            builder.declared("picture.chroma", _VP_CHROMA.get(record[6] >> 1 & 7))
-            builder.declared("picture.range", "full" if record[6] & 1 else "narrow")
+            builder.declared(keys.PICTURE_PROFILE, f"Profile {record[4]}")
+            builder.declared(keys.PICTURE_LEVEL, f"{record[5] / 10:g}" if record[5] else None)
+            builder.declared(keys.PICTURE_BIT_DEPTH, record[6] >> 4)
+            builder.declared(keys.PICTURE_CHROMA, _VP_CHROMA.get(record[6] >> 1 & 7))
+            builder.declared(keys.PICTURE_RANGE, "full" if record[6] & 1 else "narrow")
             say_colour(builder, Witness.DECLARED, record[7], record[8], record[9])
 
 
@@ -109,7 +109,7 @@ def _declare_light(builder: FactsBuilder, track: MovieTrack, entry: SampleEntry)
     if len(content := entry.boxes.get("clli", b"")) >= 4:
         light |= hevc.content_light(content)
     with builder.at(track.place("mdcv" if "mdcv" in entry.boxes else "clli")):
-        builder.declared("picture.hdr", light or None)
+        builder.declared(keys.PICTURE_HDR, light or None)
 
 
 def _clean_size(clean_aperture: bytes | None, size: tuple[int, int] | None) -> tuple[int, int] | None:
@@ -139,4 +139,4 @@ def _declare_colour(builder: FactsBuilder, box: bytes | None) -> None:
     primaries, transfer, matrix = struct.unpack_from(">3H", box, 4)
     say_colour(builder, Witness.DECLARED, primaries, transfer, matrix)
     if box[:4] == b"nclx" and len(box) >= 11:
-        builder.declared("picture.range", "full" if box[10] & 0x80 else "narrow")
+        builder.declared(keys.PICTURE_RANGE, "full" if box[10] & 0x80 else "narrow")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from brisk_core.facts import FactsBuilder, Track
+from brisk_core.facts import FactsBuilder, Track, keys
 from brisk_core.reading.wrappers.movie import Movie
 
 
@@ -24,5 +24,5 @@ class Structure:
 
 def say_completeness(builder: FactsBuilder, damage: list[str]) -> None:
     """Record that a wrapper is complete, or what is damaged about it."""
-    builder.observed("wrapper.complete", not damage)
-    builder.observed("wrapper.damage", tuple(damage))
+    builder.observed(keys.WRAPPER_COMPLETE, not damage)
+    builder.observed(keys.WRAPPER_DAMAGE, tuple(damage))

@@ -7,7 +7,7 @@ from typing import BinaryIO
 
 import numpy as np
 
-from brisk_core.facts import FactsBuilder, Track
+from brisk_core.facts import FactsBuilder, Track, keys
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
 SYNC = 0x47
@@ -141,8 +141,8 @@ def read_transport(builder: FactsBuilder, file: BinaryIO, head: bytes) -> Struct
     picture = next((stream for stream in tables.streams if stream.kind == "picture"), None)
     if picture:
         with builder.at(place):
-            builder.declared("picture.codec", picture.codec)
-            builder.declared("picture.codec_label", f"stream type {picture.stream_type:#04x}")
+            builder.declared(keys.PICTURE_CODEC, picture.codec)
+            builder.declared(keys.PICTURE_CODEC_LABEL, f"stream type {picture.stream_type:#04x}")
     return Structure(
         format="mpeg-ts",
         packet_size=size,

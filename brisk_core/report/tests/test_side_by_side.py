@@ -5,7 +5,7 @@ from unittest import TestCase
 
 from brisk_core.captions import Captioned
 from brisk_core.captions.tests.test_rules import subrip
-from brisk_core.facts import Depth, FactsBuilder, Inspection
+from brisk_core.facts import Depth, FactsBuilder, Inspection, keys
 from brisk_core.report import Compared, Row, compare
 from brisk_core.spec import parse_spec
 from brisk_core.spec.tests.test_judge import TIMELINE
@@ -28,12 +28,12 @@ lines:
 
 def file(rate: Fraction = Fraction(25), **more: Any) -> Compared:
     builder = FactsBuilder()
-    builder.declared("file.name", "a.mp4")
-    builder.declared("picture.frame_rate", rate)
-    builder.declared("picture.frame_count", 250)
-    builder.coded("picture.scan", "progressive")
+    builder.declared(keys.FILE_NAME, "a.mp4")
+    builder.declared(keys.PICTURE_FRAME_RATE, rate)
+    builder.declared(keys.PICTURE_FRAME_COUNT, 250)
+    builder.coded(keys.PICTURE_SCAN, "progressive")
     for id_, value in more.items():
-        builder.coded(id_.replace("__", "."), value)
+        builder.coded(keys.BY_ID[id_.replace("__", ".")], value)
     inspection: Inspection = builder.finish(file_name="a.mp4", file_size=1, depth=Depth.PACKETS)
     return Compared(inspection=inspection)
 

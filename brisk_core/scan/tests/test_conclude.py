@@ -1,11 +1,13 @@
 from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
+from typing import Any
 from unittest import TestCase
 
 import numpy as np
 
-from brisk_core.facts import Depth, FactsBuilder, Stage, Unheard, Witness
+from brisk_core.facts import Depth, FactsBuilder, Stage, Unheard, Witness, keys
+from brisk_core.facts.keys import Key
 from brisk_core.meters.tests.test_sound import Sound, rows, tone
 from brisk_core.packets import PacketSeries
 from brisk_core.scan import Segment, TrackScan, plan_segments
@@ -23,27 +25,27 @@ class SoundFactsTest(TestCase):
         observe_sounds(builder, tracks, start)
         return builder
 
-    def said(self, builder: FactsBuilder, id_: str) -> object:
-        return builder.said(Witness.OBSERVED, id_)
+    def said(self, builder: FactsBuilder, key: Key[Any]) -> object:
+        return builder.said(Witness.OBSERVED, key)
 
     def test_the_programme_of_single_channels_is_left_and_right_together(self) -> None:
         one = track(tone(-23, 12, channels=1))
         builder = self.facts(one, one, track(np.zeros((1, 48000 * 12), np.float32)))
-        loudness = self.said(builder, "sound.loudness")
+        loudness = self.said(builder, keys.SOUND_LOUDNESS)
         assert isinstance(loudness, tuple)
         self.assertAlmostEqual(loudness[0], -26.0, delta=0.1)
         self.assertIsNone(loudness[2])
-        programme = self.said(builder, "sound.programme_loudness")
+        programme = self.said(builder, keys.SOUND_PROGRAMME_LOUDNESS)
         self.assertAlmostEqual(float(str(programme)), -23.0, delta=0.1)
-        self.assertEqual(self.said(builder, "sound.silent_channels"), ("track 3 channel 1",))
-        self.assertEqual(self.said(builder, "sound.channels"), (1, 1, 0))
-        self.assertEqual(self.said(builder, "sound.true_peak")[2], -120.0)  # type: ignore[index]
+        self.assertEqual(self.said(builder, keys.SOUND_SILENT_CHANNELS), ("track 3 channel 1",))
+        self.assertEqual(self.said(builder, keys.SOUND_CHANNELS), (1, 1, 0))
+        self.assertEqual(self.said(builder, keys.SOUND_TRUE_PEAK)[2], -120.0)  # type: ignore[index]
 
     def test_places_are_told_on_the_clock_of_the_picture(self) -> None:
         sound = tone(-10, 6)
         sound[:, 96_000:100_800] = 0
         builder = self.facts(track(sound, start=Fraction(3, 2)), start=Fraction(1))
-        dropout = self.said(builder, "sound.dropout")[0][0]  # type: ignore[index]
+        dropout = self.said(builder, keys.SOUND_DROPOUT)[0][0]  # type: ignore[index]
         self.assertAlmostEqual(dropout.start, 2.5, delta=0.01)
 
     def test_silence_and_tracks_that_cannot_be_decoded_have_their_reason(self) -> None:
@@ -57,17 +59,17 @@ class SoundFactsTest(TestCase):
 
     def test_known_mistakes_of_mixing_have_a_sentence_each(self) -> None:
         sound = tone(-20, 6)
-        self.assertIn("are the same", self.said(self.facts(track(sound)), "sound.mistakes")[0])  # type: ignore[index]
+        self.assertIn("are the same", self.said(self.facts(track(sound)), keys.SOUND_MISTAKES)[0])  # type: ignore[index]
         turned = sound * np.array([[1], [-1]], np.float32)
-        self.assertIn("polarity", self.said(self.facts(track(turned)), "sound.mistakes")[0])  # type: ignore[index]
+        self.assertIn("polarity", self.said(self.facts(track(turned)), keys.SOUND_MISTAKES)[0])  # type: ignore[index]
         dead = sound * np.array([[1], [0]], np.float32)
-        self.assertIn("Channel 2 of track 1 is silent", self.said(self.facts(track(dead)), "sound.mistakes")[0])  # type: ignore[index]
+        self.assertIn("Channel 2 of track 1 is silent", self.said(self.facts(track(dead)), keys.SOUND_MISTAKES)[0])  # type: ignore[index]
         clean = np.random.default_rng(1).normal(0, 0.1, (2, 48000 * 4)).astype(np.float32)
-        self.assertEqual(self.said(self.facts(track(clean)), "sound.mistakes"), ())
+        self.assertEqual(self.said(self.facts(track(clean)), keys.SOUND_MISTAKES), ())
 
     def test_a_file_without_sound_has_empty_lists(self) -> None:
         builder = self.facts()
-        self.assertEqual((self.said(builder, "sound.true_peak"), self.said(builder, "sound.silence")), ((), ()))
+        self.assertEqual((self.said(builder, keys.SOUND_TRUE_PEAK), self.said(builder, keys.SOUND_SILENCE)), ((), ()))
 
 
 class SegmentsTest(TestCase):
@@ -96,12 +98,12 @@ class SegmentsTest(TestCase):
 class ResumeTest(TestCase):
     def test_a_builder_goes_on_from_an_inspection_and_forgets_reasons_of_the_stages_to_come(self) -> None:
         builder = FactsBuilder()
-        builder.coded("picture.scan", "interlaced")
-        builder.observed("picture.frame_rate", Fraction(25))
-        builder.silent("timing.sound_gaps")
+        builder.coded(keys.PICTURE_SCAN, "interlaced")
+        builder.observed(keys.PICTURE_FRAME_RATE, Fraction(25))
+        builder.silent(keys.TIMING_SOUND_GAPS)
         kept = builder.finish(file_name="a", file_size=1, depth=Depth.PACKETS)
         again = FactsBuilder.resume(kept, Stage.PICTURES)
-        again.observed("picture.scan", "progressive-as-fields")
+        again.observed(keys.PICTURE_SCAN, "progressive-as-fields")
         found = again.finish(file_name="a", file_size=1, depth=Depth.FULL)
         self.assertEqual(
             (found.facts["picture.scan"].coded, found.facts["picture.scan"].observed),

@@ -8,7 +8,7 @@ from brisk_core.captions import Burned, Captioned, read_captions
 from brisk_core.captions.document import CaptionDocument
 from brisk_core.captions.tests.test_rules import GOOD, subrip
 from brisk_core.errors import SpecRefused
-from brisk_core.facts import Depth, FactsBuilder, Inspection, Span
+from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, keys
 from brisk_core.report import check_to_json
 from brisk_core.spec import Spec, judge, parse_spec
 from brisk_core.spec.captioned import CAPTION_LINES
@@ -33,11 +33,11 @@ def spec(**lines: tuple[str, Mapping[str, Any]]) -> Spec:
 
 def inspection(**observed: Any) -> Inspection:
     builder = FactsBuilder()
-    builder.observed("picture.frame_rate", Fraction(25))
-    builder.observed("picture.frame_count", 1500)
-    builder.declared("wrapper.duration", Fraction(60))
+    builder.observed(keys.PICTURE_FRAME_RATE, Fraction(25))
+    builder.observed(keys.PICTURE_FRAME_COUNT, 1500)
+    builder.declared(keys.WRAPPER_DURATION, Fraction(60))
     for name, value in observed.items():
-        builder.observed(f"text.{name}", value)
+        builder.observed(keys.BY_ID[f"text.{name}"], value)
     return builder.finish(file_name="film.mp4", file_size=1000, depth=Depth.FULL)
 
 

@@ -5,7 +5,7 @@ from typing import Any
 from unittest import TestCase
 
 from brisk_core.errors import SpecRefused
-from brisk_core.facts import Depth, FactsBuilder
+from brisk_core.facts import Depth, FactsBuilder, keys
 from brisk_core.packets.tests.test_bit_rates import series
 from brisk_core.spec import Finding, judge, parse_spec
 from brisk_core.spec.integrity import INTEGRITY
@@ -128,8 +128,8 @@ class BufferTest(TestCase):
 class IntegrityTest(TestCase):
     def test_lines_that_do_not_apply_are_left_out(self) -> None:
         builder = FactsBuilder()
-        builder.observed("wrapper.complete", True)
-        builder.silent("timing.sound_gaps", "timing.sound_offset")
+        builder.observed(keys.WRAPPER_COMPLETE, True)
+        builder.silent(keys.TIMING_SOUND_GAPS, keys.TIMING_SOUND_OFFSET)
         facts = builder.finish(file_name="a.mp4", file_size=1000, depth=Depth.PACKETS)
         ids = [one.line.id for one in check_with_integrity(facts)]
         self.assertNotIn("integrity-sound-gaps", ids)

@@ -6,7 +6,7 @@ from unittest import TestCase
 
 from brisk_core.edit import Event, FrameRange, Lane, Target, Timeline
 from brisk_core.exact import Timecode
-from brisk_core.facts import Depth, FactsBuilder, Inspection, Witness
+from brisk_core.facts import Depth, FactsBuilder, Inspection, Witness, keys
 from brisk_core.report import check_to_json
 from brisk_core.spec import Check, Finding, bit_rate_limits, judge, parse_spec, target_of
 from brisk_core.spec.rules import RULES
@@ -17,7 +17,7 @@ D, C, O = Witness.DECLARED, Witness.CODED, Witness.OBSERVED
 def inspection(*said: tuple[Witness, str, Any], depth: Depth = Depth.PACKETS) -> Inspection:
     builder = FactsBuilder()
     for witness, id_, value in said:
-        builder.say(witness, id_, value)
+        builder.say(witness, keys.BY_ID[id_], value)
     return builder.finish(file_name="OLP_CANAL_V01.mp4", file_size=1000, depth=depth)
 
 

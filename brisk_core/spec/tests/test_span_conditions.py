@@ -3,7 +3,7 @@ from typing import Any
 from unittest import TestCase
 
 from brisk_core.errors import SpecRefused
-from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, TimeSpan
+from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, TimeSpan, keys
 from brisk_core.spec import Finding, judge, parse_spec
 
 HEAD = "brisk_spec: 1\nid: small\nname: Small\nfamily: web\nsource: a test\nissued: 2026-03-02\nlines:\n"
@@ -15,10 +15,10 @@ def spec(characteristic: str, condition: str) -> Any:
 
 def inspection(**observed: Any) -> Inspection:
     builder = FactsBuilder()
-    builder.observed("picture.frame_rate", Fraction(25))
-    builder.observed("wrapper.duration", Fraction(60))
+    builder.observed(keys.PICTURE_FRAME_RATE, Fraction(25))
+    builder.observed(keys.WRAPPER_DURATION, Fraction(60))
     for id_, value in observed.items():
-        builder.observed(id_.replace("__", "."), value)
+        builder.observed(keys.BY_ID[id_.replace("__", ".")], value)
     return builder.finish(file_name="a.mp4", file_size=1, depth=Depth.FULL)
 
 
@@ -64,9 +64,9 @@ class SpanConditionsTest(TestCase):
 
     def test_without_a_rate_only_what_is_told_in_seconds_is_held(self) -> None:
         builder = FactsBuilder()
-        builder.observed("wrapper.duration", Fraction(60))
-        builder.observed("content.black", self.black)
-        builder.observed("sound.silence", ((TimeSpan(start=1.0, end=4.0),),))
+        builder.observed(keys.WRAPPER_DURATION, Fraction(60))
+        builder.observed(keys.CONTENT_BLACK, self.black)
+        builder.observed(keys.SOUND_SILENCE, ((TimeSpan(start=1.0, end=4.0),),))
         known = builder.finish(file_name="a.wav", file_size=1, depth=Depth.FULL)
         for characteristic, wanted in (("content.black", "not measured"), ("sound.silence", "fail")):
             found = judge(spec(characteristic, "{ none_longer_than: 2 s }"), known, integrity=False).findings[0]

@@ -1,6 +1,6 @@
 from django.test import TestCase
 
-from brisk_core.facts import Depth, FactsBuilder, Witness, inspection_to_json
+from brisk_core.facts import Depth, FactsBuilder, Witness, inspection_to_json, keys
 from brisk_core.version import ENGINE
 from brisk_web.inspections.finding import index_facts, index_missing
 from brisk_web.inspections.models import Fact, Inspection
@@ -33,7 +33,7 @@ class SearchTest(HouseMixin, TestCase):
             builder = FactsBuilder()
             for witness, id_, value in said:
                 exact = Fraction(value) if id_ in ("picture.frame_rate", "wrapper.duration") else value
-                builder.say(witness, id_, exact)
+                builder.say(witness, keys.BY_ID[id_], exact)
             document = inspection_to_json(builder.finish(file_name=name, file_size=number, depth=Depth.FULL))
             inspection = Inspection.objects.create(engine=ENGINE, document=document, state="done")
             index_facts(inspection)

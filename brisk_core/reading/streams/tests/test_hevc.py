@@ -6,6 +6,7 @@ from av.video.frame import PictureType
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_core.facts import keys
 from brisk_core.packets import read_packets
 from brisk_core.reading import Source, read_headers
 from brisk_core.reading.bit_reader import BitsEnded
@@ -48,7 +49,7 @@ class EncoderTest(MediaTest):
             "a.mp4", codec="libx265", pixels="yuv420p10le", frames=5, options={"x265-params": "log-level=none"}
         )
         for id_, value in (("picture.profile", "Main 10"), ("picture.chroma", "4:2:0"), ("picture.bit_depth", 10)):
-            self.assertEqual(self.said(path, id_)[:2], (value, value))
+            self.assertEqual(self.said(path, keys.BY_ID[id_])[:2], (value, value))
 
     def test_colour_range_and_light(self) -> None:
         params = (

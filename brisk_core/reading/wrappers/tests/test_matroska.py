@@ -9,7 +9,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_core.facts import Depth, FactsBuilder, Witness
+from brisk_core.facts import Depth, FactsBuilder, Witness, keys
 from brisk_core.reading.tests.test_headers import MediaTest
 from brisk_core.reading.wrappers.matroska import element_at, read_matroska, read_segment
 
@@ -74,19 +74,19 @@ class ConstructionTest(TestCase):
             "transfer": "SMPTE ST 2084", "primaries": "BT.2020", "range": "narrow", "bit_depth": 10, "chroma": "4:2:2",
             "hdr": {"max_cll": 1000},
         }  # fmt: skip
-        self.assertEqual({name: said.said(Witness.DECLARED, f"picture.{name}") for name in wanted}, wanted)
+        self.assertEqual({name: said.said(Witness.DECLARED, keys.BY_ID[f"picture.{name}"]) for name in wanted}, wanted)
 
     def test_periods_in_nanoseconds_are_exact_rates(self) -> None:
         for rate in ("24000/1001", "24", "25", "30000/1001", "50", "60000/1001", "120000/1001"):
             period = round(1_000_000_000 / Fraction(rate))
             said = self.read(file_of(picture_track(number("b0", 64), number("ba", 64), period=period)))
-            self.assertEqual(said.said(Witness.DECLARED, "picture.frame_rate"), Fraction(rate))
+            self.assertEqual(said.said(Witness.DECLARED, keys.PICTURE_FRAME_RATE), Fraction(rate))
 
     def test_a_segment_that_claims_more_than_there_is(self) -> None:
         said = self.read(file_of(picture_track(number("b0", 64), number("ba", 64)), element(CUES), claim=10**9))
-        self.assertIs(said.said(Witness.OBSERVED, "wrapper.complete"), False)
+        self.assertIs(said.said(Witness.OBSERVED, keys.WRAPPER_COMPLETE), False)
         self.assertRegex(
-            said.said(Witness.OBSERVED, "wrapper.damage")[0], "claims to reach byte .* the file ends at byte"
+            said.said(Witness.OBSERVED, keys.WRAPPER_DAMAGE)[0], "claims to reach byte .* the file ends at byte"
         )
 
     def test_a_segment_without_an_index_or_a_size(self) -> None:

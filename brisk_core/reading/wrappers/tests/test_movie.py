@@ -3,13 +3,15 @@
 import io
 import struct
 from fractions import Fraction
+from typing import Any
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_core.exact import Timecode
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, Witness, keys
+from brisk_core.facts.keys import Key
 from brisk_core.reading.wrappers.movie import Movie, read_movie, read_timecode, rotation
 from brisk_core.reading.wrappers.sample_entries import declare_from_entry
 
@@ -143,20 +145,20 @@ class TrackTest(TestCase):
 
 
 class EntryTest(TestCase):
-    def declared(self, entry: bytes, id_: str, **more: bytes) -> object:
+    def declared(self, entry: bytes, key: Key[Any], **more: bytes) -> object:
         builder = FactsBuilder()
         declare_from_entry(builder, movie_of(picture_track(entry, **more)).tracks[0])  # type: ignore[arg-type]
-        return builder.said(Witness.DECLARED, id_)
+        return builder.said(Witness.DECLARED, key)
 
     def test_clean_aperture_and_pixel_shape(self) -> None:
         clap = box("clap", numbers(704, 1, 576, 1, 0, 1, 0, 1))
         entry = visual("avc1", clap, box("pasp", numbers(12, 11)), size=(720, 576))
-        self.assertEqual(self.declared(entry, "picture.size"), (704, 576))
-        self.assertEqual(self.declared(entry, "picture.display_aspect"), Fraction(704, 576) * Fraction(12, 11))
+        self.assertEqual(self.declared(entry, keys.PICTURE_SIZE), (704, 576))
+        self.assertEqual(self.declared(entry, keys.PICTURE_DISPLAY_ASPECT), Fraction(704, 576) * Fraction(12, 11))
 
     def test_pixel_shape_by_the_shown_size(self) -> None:
         entry = visual("avc1", size=(1440, 1080))
-        self.assertEqual(self.declared(entry, "picture.pixel_aspect", header=track_header()), Fraction(4, 3))
+        self.assertEqual(self.declared(entry, keys.PICTURE_PIXEL_ASPECT, header=track_header()), Fraction(4, 3))
 
     def test_fields(self) -> None:
         for fields, order, scan, first in (
@@ -167,26 +169,26 @@ class EntryTest(TestCase):
             (2, 6, "interlaced", "bottom"),
         ):
             entry = visual("apch", box("fiel", bytes([fields, order])))
-            self.assertEqual(self.declared(entry, "picture.scan"), scan)
-            self.assertEqual(self.declared(entry, "picture.field_order"), first)
+            self.assertEqual(self.declared(entry, keys.PICTURE_SCAN), scan)
+            self.assertEqual(self.declared(entry, keys.PICTURE_FIELD_ORDER), first)
 
     def test_colour_and_range(self) -> None:
         nclx = visual("avc1", box("colr", b"nclx", struct.pack(">HHHB", 9, 16, 9, 0x80)))
-        self.assertEqual(self.declared(nclx, "picture.transfer"), "SMPTE ST 2084")
-        self.assertEqual(self.declared(nclx, "picture.range"), "full")
+        self.assertEqual(self.declared(nclx, keys.PICTURE_TRANSFER), "SMPTE ST 2084")
+        self.assertEqual(self.declared(nclx, keys.PICTURE_RANGE), "full")
         nclc = visual("apch", box("colr", b"nclc", struct.pack(">HHH", 1, 1, 1)))
         self.assertEqual(
-            (self.declared(nclc, "picture.matrix"), self.declared(nclc, "picture.range")), ("BT.709", None)
+            (self.declared(nclc, keys.PICTURE_MATRIX), self.declared(nclc, keys.PICTURE_RANGE)), ("BT.709", None)
         )
 
     def test_flavours_and_bit_rate(self) -> None:
         entry = visual("ap4h", box("btrt", numbers(0, 9_000_000, 8_000_000)))
-        self.assertEqual(self.declared(entry, "picture.profile"), "4444")
-        self.assertEqual(self.declared(entry, "bitrate.average"), 8_000_000)
+        self.assertEqual(self.declared(entry, keys.PICTURE_PROFILE), "4444")
+        self.assertEqual(self.declared(entry, keys.BITRATE_AVERAGE), 8_000_000)
 
     def test_light(self) -> None:
         entry = visual("hvc1", box("clli", struct.pack(">HH", 1000, 400)))
-        self.assertEqual(self.declared(entry, "picture.hdr"), {"max_cll": 1000, "max_fall": 400})
+        self.assertEqual(self.declared(entry, keys.PICTURE_HDR), {"max_cll": 1000, "max_fall": 400})
 
 
 class HostileTest(TestCase):

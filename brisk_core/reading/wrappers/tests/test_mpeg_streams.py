@@ -7,7 +7,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_core.facts import Depth, FactsBuilder, Witness
+from brisk_core.facts import Depth, FactsBuilder, Witness, keys
 from brisk_core.reading.tests.test_headers import MediaTest
 from brisk_core.reading.wrappers.program_stream import read_program_stream
 from brisk_core.reading.wrappers.transport import find_losses, packet_layout, read_tables, read_transport
@@ -98,7 +98,7 @@ class TransportTest(TestCase):
         data = packet(0x101, 0) * 6
         read_transport(builder, io.BytesIO(data), data)
         self.assertEqual(
-            builder.said(Witness.OBSERVED, "wrapper.damage"), ("there is no program association in the first 2 MiB",)
+            builder.said(Witness.OBSERVED, keys.WRAPPER_DAMAGE), ("there is no program association in the first 2 MiB",)
         )
 
     @given(st.binary(max_size=600))

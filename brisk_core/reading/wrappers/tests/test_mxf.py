@@ -4,7 +4,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from brisk_core.facts import FactsBuilder, Witness
+from brisk_core.facts import FactsBuilder, Witness, keys
+from brisk_core.facts.keys import Key
 from brisk_core.reading.tests.test_headers import MediaTest
 from brisk_core.reading.wrappers.mxf import completeness, read_header_partition
 from brisk_core.reading.wrappers.mxf_metadata import LocalSet, MxfMetadata, declare_from_metadata, read_metadata
@@ -43,7 +44,7 @@ class WrittenTest(MediaTest):
 
     def test_timecode_at_a_fractional_rate(self) -> None:
         path = self.master(rate=Fraction(30000, 1001), timecode="01:00:00;02")
-        declared, _, _ = self.said(path, "wrapper.start_timecode")
+        declared, _, _ = self.said(path, keys.WRAPPER_START_TIMECODE)
         self.assertEqual((str(declared), declared.rate), ("01:00:00;02", Fraction(30000, 1001)))
 
     def test_single_track_pattern(self) -> None:
@@ -52,7 +53,7 @@ class WrittenTest(MediaTest):
             "a.mxf", codec="dnxhd", pixels="yuv422p", size=(1280, 720), frames=3, format="mxf_opatom",
             options=options | {"b": "75000000"}, rate=Fraction(25),
         )  # fmt: skip
-        self.assertEqual(self.said(path, "wrapper.format")[2], "mxf-opatom")
+        self.assertEqual(self.said(path, keys.WRAPPER_FORMAT)[2], "mxf-opatom")
 
     def test_cut_files_are_not_complete(self) -> None:
         whole = self.master().read_bytes()
@@ -73,10 +74,10 @@ def descriptor(**items: Any) -> MxfMetadata:
     return MxfMetadata(sets=[LocalSet(kind=0x28, items={int(tag[1:], 16): value for tag, value in items.items()})])
 
 
-def declared(metadata: MxfMetadata, id_: str) -> Any:
+def declared(metadata: MxfMetadata, key: Key[Any]) -> Any:
     builder = FactsBuilder()
     declare_from_metadata(builder, metadata)
-    return builder.said(Witness.DECLARED, id_)
+    return builder.said(Witness.DECLARED, key)
 
 
 class DescriptorTest(MediaTest):
@@ -95,8 +96,8 @@ class DescriptorTest(MediaTest):
             metadata = descriptor(
                 t320C=self.number(layout, 1), t3203=self.number(1920), t3202=self.number(540 if layout else 1080)
             )
-            self.assertEqual(declared(metadata, "picture.scan"), scan)
-            self.assertEqual(declared(metadata, "picture.size"), (1920, height))
+            self.assertEqual(declared(metadata, keys.PICTURE_SCAN), scan)
+            self.assertEqual(declared(metadata, keys.PICTURE_SIZE), (1920, height))
 
     def test_field_order_by_line_map_and_dominance(self) -> None:
         for lines, dominance, order in (
@@ -108,19 +109,19 @@ class DescriptorTest(MediaTest):
             items = {"t320C": b"\x01", "t320D": struct.pack(">IIii", 2, 4, *lines)}
             if dominance:
                 items["t3212"] = bytes([dominance])
-            self.assertEqual(declared(descriptor(**items), "picture.field_order"), order)
+            self.assertEqual(declared(descriptor(**items), keys.PICTURE_FIELD_ORDER), order)
 
     def test_chroma_and_range_at_ten_bits(self) -> None:
         for across, down, chroma in ((1, 1, "4:4:4"), (2, 1, "4:2:2"), (2, 2, "4:2:0"), (4, 1, "4:1:1")):
             metadata = descriptor(t3302=self.number(across), t3308=self.number(down))
-            self.assertEqual(declared(metadata, "picture.chroma"), chroma)
+            self.assertEqual(declared(metadata, keys.PICTURE_CHROMA), chroma)
         for black, white, range_ in ((64, 940, "narrow"), (0, 1023, "full"), (10, 900, None)):
             metadata = descriptor(t3301=self.number(10), t3304=self.number(black), t3305=self.number(white))
-            self.assertEqual(declared(metadata, "picture.range"), range_)
+            self.assertEqual(declared(metadata, keys.PICTURE_RANGE), range_)
 
     def test_shape(self) -> None:
         metadata = descriptor(t3203=self.number(720), t3202=self.number(576), t320E=struct.pack(">ii", 16, 9))
-        self.assertEqual(declared(metadata, "picture.pixel_aspect"), Fraction(64, 45))
+        self.assertEqual(declared(metadata, keys.PICTURE_PIXEL_ASPECT), Fraction(64, 45))
 
     def test_senseless_bytes_give_nothing_and_do_not_hang(self) -> None:
         path = self.made("a.mxf", codec="mpeg2video", frames=3, options={})

@@ -9,7 +9,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_core.facts import Depth, FactsBuilder, Witness
+from brisk_core.facts import Depth, FactsBuilder, Witness, keys
 from brisk_core.inspect import inspect
 from brisk_core.reading import Source
 from brisk_core.reading.tests.test_headers import MediaTest
@@ -42,14 +42,14 @@ class WaveTest(TestCase):
             (row["codec"], row["sample_rate"], row["channels"], row["bit_depth"], row["layout"], row["bitrate"]),
             ("pcm", 48000, 2, 24, "stereo", 2_304_000),
         )
-        self.assertEqual(said.said(Witness.DECLARED, "wrapper.duration"), Fraction(1))
-        self.assertIs(said.said(Witness.OBSERVED, "wrapper.complete"), True)
+        self.assertEqual(said.said(Witness.DECLARED, keys.WRAPPER_DURATION), Fraction(1))
+        self.assertIs(said.said(Witness.OBSERVED, keys.WRAPPER_COMPLETE), True)
 
     def test_the_time_reference_of_a_broadcast_wave(self) -> None:
         bext = bytes(338) + struct.pack("<Q", 48000 * 36000 + 24000) + bytes(256)
         said = self.read(lists(b"RIFF", b"WAVE", chunk(b"bext", bext), wave_format(), chunk(b"data", bytes(6))))
-        self.assertEqual(said.said(Witness.DECLARED, "wrapper.brands"), ("BWF",))
-        self.assertEqual(said.said(Witness.DECLARED, "sound.start"), Fraction(36000) + Fraction(1, 2))
+        self.assertEqual(said.said(Witness.DECLARED, keys.WRAPPER_BRANDS), ("BWF",))
+        self.assertEqual(said.said(Witness.DECLARED, keys.SOUND_START), Fraction(36000) + Fraction(1, 2))
 
     def test_sizes_beyond_four_gigabytes_stand_in_ds64(self) -> None:
         long = 6_000_000_000
@@ -57,8 +57,8 @@ class WaveTest(TestCase):
         data += chunk(b"ds64", struct.pack("<QQQI", long + 100, long, 0, 0)) + wave_format()
         data += b"data" + struct.pack("<I", 0xFFFFFFFF) + bytes(100)
         said = self.read(data)
-        self.assertRegex(said.said(Witness.OBSERVED, "wrapper.damage")[0], "should reach byte 6,000,000,")
-        self.assertEqual(said.said(Witness.DECLARED, "wrapper.brands"), ("RF64",))
+        self.assertRegex(said.said(Witness.OBSERVED, keys.WRAPPER_DAMAGE)[0], "should reach byte 6,000,000,")
+        self.assertEqual(said.said(Witness.DECLARED, keys.WRAPPER_BRANDS), ("RF64",))
 
     def test_the_extensible_form_tells_layout_and_codec(self) -> None:
         body = struct.pack("<HHIIHH", 0xFFFE, 6, 48000, 48000 * 18, 18, 24) + struct.pack("<HHI", 22, 24, 0x3F)
@@ -67,9 +67,9 @@ class WaveTest(TestCase):
 
     def test_samples_that_are_not_there(self) -> None:
         cut = lists(b"RIFF", b"WAVE", wave_format(), chunk(b"data", bytes(5000)))[:2000]
-        self.assertRegex(self.read(cut).said(Witness.OBSERVED, "wrapper.damage")[0], "the file ends at byte 2,000")
+        self.assertRegex(self.read(cut).said(Witness.OBSERVED, keys.WRAPPER_DAMAGE)[0], "the file ends at byte 2,000")
         none = self.read(lists(b"RIFF", b"WAVE", wave_format()))
-        self.assertEqual(none.said(Witness.OBSERVED, "wrapper.damage"), ("there is no chunk of samples ('data')",))
+        self.assertEqual(none.said(Witness.OBSERVED, keys.WRAPPER_DAMAGE), ("there is no chunk of samples ('data')",))
 
     @given(st.binary(max_size=300))
     def test_any_bytes_are_read_to_where_they_make_sense(self, data: bytes) -> None:
