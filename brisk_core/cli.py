@@ -130,9 +130,14 @@ def _inspect(options: argparse.Namespace) -> int:
         _say_json(inspection_to_json(inspection))
         return NO_FAIL
     for id_, witnessed in inspection.facts.items():
-        row = REGISTRY[id_]
+        characteristic = REGISTRY[id_]
         said = [
-            spell(row.kind, row.per_track, None if value is Unheard.UNHEARD else value, row.unit)
+            spell(
+                characteristic.kind,
+                characteristic.per_track,
+                None if value is Unheard.UNHEARD else value,
+                characteristic.unit,
+            )
             for value in (witnessed.of(witness) for witness in Witness)
         ]
         if any(text != "–" for text in said):
@@ -183,12 +188,14 @@ def _check(options: argparse.Namespace) -> int:
         series = load_series(series_path) if series_path.exists() else None
         timeline = _read_timeline(options.timeline, inspection, options.edit_rate) if options.timeline else None
         try:
-            part = parse_range(options.range, timeline) if options.range and timeline else None
+            covered = parse_range(options.range, timeline) if options.range and timeline else None
         except RangeRefused as error:
             raise _Refusal(WRONG_USE, str(error)) from error
-        master = _against_master(options, inspection, folder, timeline, part) if options.master else None
+        master = _against_master(options, inspection, folder, timeline, covered) if options.master else None
         captioned = _captions_of(options, inspection, folder)
-    check = judge(spec, inspection, timeline=timeline, part=part, series=series, master=master, captioned=captioned)
+    check = judge(
+        spec, inspection, timeline=timeline, covered=covered, series=series, master=master, captioned=captioned
+    )
     if options.json:
         _say_json(check_to_json(check, inspection))
     else:
@@ -227,7 +234,7 @@ def _against_master(
     inspection: Inspection,
     folder: Path,
     timeline: Timeline | None,
-    part: FrameRange | None,
+    covered: FrameRange | None,
 ) -> dict[str, Held]:
     """Inspect the master and hold the file against it; a range of the timeline is one of the master too."""
     master = _read(options.master, Depth.FULL, folder / "master.series.npz", folder / "master.scan.npz")
@@ -244,7 +251,7 @@ def _against_master(
     request = requests.Against(
         **sides,
         names=shot_names(timeline, rate) if timeline and rate and frames else (),
-        ordered=ordered_frames(timeline, part, rate, frames) if timeline and rate and frames and part else None,
+        ordered=ordered_frames(timeline, covered, rate, frames) if timeline and rate and frames and covered else None,
     )
     try:
         return held_of(sandbox.run(request))

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-CAPTIONS_SCHEMA = "brisk-sentry/captions/1"
+CAPTIONS_SCHEMA = "brisk-sentry/captions/2"
+_FIRST_SCHEMA = "brisk-sentry/captions/1"  # knows nothing of captions that stay or roll; houses keep such documents
 MOST_CAPTIONS = 100_000  #: of one file; a day of captions every second stays below
 
 
@@ -43,6 +44,8 @@ class Caption:
     lines: tuple[str, ...]  #: without marks of style; empty where the caption is a picture
     place: int  #: line of the file that gives its times, or number of its block or packet, from 1
     region: str = ""  #: what sets it apart on the screen; captions of other regions may be shown beside it
+    stays: bool = False  #: nothing takes it away: it ends with the programme, and ``end`` is its start
+    kept: int = 0  #: of its lines, from the top, that stood there before it and have been read (rolling captions)
 
     @property
     def text(self) -> str:
@@ -85,15 +88,16 @@ def document_to_json(document: CaptionDocument) -> dict[str, Any]:
         "counts": document.counts,
         "pictured": document.pictured,
         "captions": [
-            [str(one.start), str(one.end), one.place, one.region, list(one.lines)] for one in document.captions
+            [str(one.start), str(one.end), one.place, one.region, list(one.lines), one.stays, one.kept]
+            for one in document.captions
         ],
         "remarks": [[one.line, one.kind.value, one.says] for one in document.remarks],
     }
 
 
 def document_from_json(value: dict[str, Any]) -> CaptionDocument:
-    """Return the document that ``document_to_json`` wrote; raises ``ValueError`` for another schema."""
-    if value.get("schema") != CAPTIONS_SCHEMA:
+    """Return the document that ``document_to_json`` wrote, or wrote once; raises ``ValueError`` for another schema."""
+    if value.get("schema") not in (CAPTIONS_SCHEMA, _FIRST_SCHEMA):
         raise ValueError(f"met schema {value.get('schema')!r}; expected {CAPTIONS_SCHEMA}")
     return CaptionDocument(
         name=value["name"],
@@ -107,11 +111,22 @@ def document_from_json(value: dict[str, Any]) -> CaptionDocument:
         origin=_fraction(value["origin"]),
         counts=value["counts"],
         pictured=value["pictured"],
-        captions=tuple(
-            Caption(start=Fraction(start), end=Fraction(end), place=place, region=region, lines=tuple(lines))
-            for start, end, place, region, lines in value["captions"]
-        ),
+        captions=tuple(_caption(*row) for row in value["captions"]),
         remarks=tuple(Remark(line=line, kind=Oddity(kind), says=says) for line, kind, says in value["remarks"]),
+    )
+
+
+def _caption(
+    start: str, end: str, place: int, region: str, lines: list[str], stays: bool = False, kept: int = 0
+) -> Caption:
+    return Caption(
+        start=Fraction(start),
+        end=Fraction(end),
+        lines=tuple(lines),
+        place=place,
+        region=region,
+        stays=stays,
+        kept=kept,
     )
 
 

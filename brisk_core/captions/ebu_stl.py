@@ -61,16 +61,17 @@ def read_ebu_stl(data: bytes, name: str) -> CaptionDocument:
         says = f"met character table {table!r}; expected 00 to 04, so it was read as Latin"
         remarks.append(Remark(line=0, kind=Oddity.ENCODING, says=says))
     captions: list[Caption] = []
-    text, first = b"", None
+    fields: list[bytes] = []
+    first = None
     for block in _blocks(data, remarks):
         if block.extension == _NOTES or block.is_comment:
             continue
         first = first or block
-        text += block.field
+        fields.append(block.field)
         if block.extension != _LAST:
             continue
-        caption = _caption(first, text, table, rate, remarks)
-        text, first = b"", None
+        caption = _caption(first, b"".join(fields), table, rate, remarks)
+        fields, first = [], None
         if caption:
             captions.append(caption)
             remarks += flawed(caption)
@@ -95,7 +96,8 @@ def read_ebu_stl(data: bytes, name: str) -> CaptionDocument:
 def _blocks(data: bytes, remarks: list[Remark]) -> Iterator[_Block]:
     whole, rest = divmod(len(data) - GENERAL, BLOCK)
     for number in range(1, whole + 1):
-        raw = data[GENERAL + (number - 1) * BLOCK :][:BLOCK]
+        start = GENERAL + (number - 1) * BLOCK
+        raw = data[start : start + BLOCK]
         yield _Block(
             number=number,
             extension=raw[3],

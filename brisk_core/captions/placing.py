@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from brisk_core.captions.document import Caption, CaptionDocument, Clock
@@ -64,15 +64,20 @@ def label_seconds(label: Timecode, rate: Fraction, *, drop: bool) -> Fraction:
 
 
 def place(document: CaptionDocument, programme: Programme) -> tuple[Placed, ...]:
-    """Return the captions on frames, in the order of time; those without any length are left out."""
+    """Return the captions on frames, in the order of time; those without any length are left out.
+
+    A caption that nothing takes away stands until the programme ends.
+    """
     origin = origin_of(document, programme)
+    ends = origin + programme.duration
+    captions = (replace(one, end=ends) if one.stays else one for one in document.captions)
     found = [
         Placed(
             caption,
             round((caption.start - origin) * programme.rate),
             round((caption.end - origin) * programme.rate),
         )
-        for caption in document.captions
+        for caption in captions
         if caption.end > caption.start
     ]
     return tuple(sorted(found, key=lambda one: (one.start, one.end)))

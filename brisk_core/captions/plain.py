@@ -20,7 +20,7 @@ def plain(rows: Iterable[str]) -> tuple[str, ...]:
 def flawed(caption: Caption) -> list[Remark]:
     """Return what makes a caption one that nobody can read: no time to show it, or no text."""
     found = []
-    if caption.end <= caption.start:
+    if caption.end <= caption.start and not caption.stays:
         says = f"ends {float(caption.start - caption.end):.2f} s before it begins; expected a later end"
         if caption.end == caption.start:
             says = "ends as it begins; expected a later end"

@@ -264,9 +264,13 @@ CAPTION_REMEDIES: dict[str, str] = {id_: remedy for id_, (_, _, _, remedy) in _R
 
 
 def characters(caption: Caption) -> int:
-    """Return how many signs a reader sees: marks that sit on others do not count, the end of a line counts as one."""
-    signs = sum(not unicodedata.combining(sign) for line in caption.lines for sign in line)
-    return signs + max(len(caption.lines) - 1, 0)
+    """Return how many signs a reader has to read; lines that stood there before are left out.
+
+    Marks that sit on others do not count, the end of a line counts as one.
+    """
+    new = caption.lines[caption.kept :]
+    signs = sum(not unicodedata.combining(sign) for line in new for sign in line)
+    return signs + max(len(new) - 1, 0)
 
 
 def reading_speed(caption: Caption) -> Fraction:

@@ -16,6 +16,7 @@ from brisk_core.captions.plain import flawed, plain
 ARROW = "-->"
 _TIME = r"(\d{1,3}):(\d{1,2}):(\d{1,2})[,.](\d{1,3})"
 _TIMES = re.compile(rf"\s*{_TIME}\s*-->\s*{_TIME}(\s.*)?")
+_MOST_DIGITS = 9  # of the number of a caption
 _LONGEST_TIMES = 200  # characters of a row of times; the pattern below takes long over longer ones
 _LOOSELY = re.compile(r".*\d:\d\d.*->.*\d:\d\d.*")  # meant as times
 _TOP = re.compile(r"\{\\an?([789])\}")  # a common mark for "at the top"
@@ -38,7 +39,7 @@ def read_subrip(data: bytes, name: str) -> CaptionDocument:
         at += 1
         if not row:
             continue
-        if row.isdecimal() and at < len(rows) and _meant_as_times(rows[at]):
+        if _is_number(row) and at < len(rows) and _meant_as_times(rows[at]):
             if int(row) != last_number + 1 and captions:
                 says = f"met caption number {row} after {last_number}; expected {last_number + 1}"
                 remarks.append(Remark(line=at, kind=Oddity.UNREADABLE, says=says))
@@ -70,11 +71,15 @@ def read_subrip(data: bytes, name: str) -> CaptionDocument:
 def _after_text(rows: Sequence[str], at: int) -> int:
     """Return the row after the text of a caption: an empty one, or the times of the next that follow without one."""
     while at < len(rows) and rows[at].strip():
-        number = rows[at].strip().isdecimal() and at + 1 < len(rows) and _meant_as_times(rows[at + 1])
+        number = _is_number(rows[at].strip()) and at + 1 < len(rows) and _meant_as_times(rows[at + 1])
         if number or _meant_as_times(rows[at]):
             break
         at += 1
     return at
+
+
+def _is_number(row: str) -> bool:
+    return len(row) <= _MOST_DIGITS and row.isdecimal()
 
 
 def _meant_as_times(row: str) -> bool:

@@ -17,8 +17,8 @@ from brisk_core.errors import CaptionsRefused, ValueRefused
 from brisk_core.exact import Timecode
 
 _XML = "http://www.w3.org/XML/1998/namespace"
-_CLOCK = re.compile(r"(\d{2,}):(\d\d):(\d\d)(?:(\.\d+)|:(\d{2,})(?:\.(\d+))?)?")  # TTML2, 12.3.1
-_OFFSET = re.compile(r"(\d+(?:\.\d+)?)(h|m|s|ms|f|t)")
+_CLOCK = re.compile(r"(\d{2,9}):(\d\d):(\d\d)(?:(\.\d{1,12})|:(\d{2,9})(?:\.(\d{1,9}))?)?")  # TTML2, 12.3.1
+_OFFSET = re.compile(r"(\d{1,18}(?:\.\d{1,12})?)(h|m|s|ms|f|t)")
 _UNITS = {"h": Fraction(3600), "m": Fraction(60), "s": Fraction(1), "ms": Fraction(1, 1000)}
 _DEEPEST = 100
 _TIMED = ("body", "div", "p", "span")

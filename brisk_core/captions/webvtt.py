@@ -11,7 +11,7 @@ from brisk_core.captions.document import Caption, CaptionDocument, Oddity, Remar
 from brisk_core.captions.plain import flawed, plain
 from brisk_core.captions.subrip import ARROW
 
-_TIME = r"(?:(\d{2,}):)?([0-5]\d):([0-5]\d)\.(\d{3})"
+_TIME = r"(?:(\d{2,9}):)?([0-5]\d):([0-5]\d)\.(\d{3})"
 _TIMES = re.compile(rf"\s*{_TIME}\s+-->\s+{_TIME}(\s.*)?")
 _PLACES = ("region", "line", "position", "vertical")  # settings that put a cue elsewhere (section 4.4)
 _BLOCKS = ("NOTE", "STYLE", "REGION")

@@ -44,9 +44,9 @@ def _pair(kind: Kind, timeline: Any, file: Any) -> Agreement:
     return Agreement(kind=kind, timeline=timeline, file=file, agrees=timeline == file if known else None)
 
 
-def agree(inspection: Inspection, timeline: Timeline, part: FrameRange | None = None) -> dict[str, Agreement]:
+def agree(inspection: Inspection, timeline: Timeline, covered: FrameRange | None = None) -> dict[str, Agreement]:
     """Return every ``edit.*`` characteristic that headers and packets can answer, by id."""
-    part = part or FrameRange.whole(timeline)
+    covered = covered or FrameRange.whole(timeline)
     rates = inspection[keys.SOUND_SAMPLE_RATE]
     scan = inspection[keys.PICTURE_SCAN]
     rows = {
@@ -56,7 +56,7 @@ def agree(inspection: Inspection, timeline: Timeline, part: FrameRange | None = 
         ),
         keys.EDIT_SCAN.id: _pair(Kind.TEXT, timeline.scan, scan),
         keys.EDIT_PIXEL_ASPECT.id: _pair(Kind.RATIO, timeline.pixel_aspect, inspection[keys.PICTURE_PIXEL_ASPECT]),
-        keys.EDIT_START_TIMECODE.id: _start(inspection, timeline, part),
+        keys.EDIT_START_TIMECODE.id: _start(inspection, timeline, covered),
         keys.EDIT_SAMPLE_RATE.id: Agreement(
             kind=Kind.COUNT,
             timeline=timeline.sample_rate,
@@ -64,21 +64,21 @@ def agree(inspection: Inspection, timeline: Timeline, part: FrameRange | None = 
             agrees=all(rate == timeline.sample_rate for rate in rates) if rates and timeline.sample_rate else None,
             unit="Hz",
         ),
-        keys.EDIT_LENGTH.id: _length(inspection, timeline, part),
+        keys.EDIT_LENGTH.id: _length(inspection, timeline, covered),
         keys.EDIT_SHAPE.id: _shape(inspection, timeline),
     }
     return rows
 
 
-def hold(inspection: Inspection, timeline: Timeline, part: FrameRange | None = None) -> dict[str, Held]:
+def hold(inspection: Inspection, timeline: Timeline, covered: FrameRange | None = None) -> dict[str, Held]:
     """Return what only the pictures of a file can answer about its timeline, by id; without them nothing."""
-    part = part or FrameRange.whole(timeline)
+    covered = covered or FrameRange.whole(timeline)
     observed = observed_of(inspection)
     if observed is None:
         return {}
-    found = conform(timeline, part, observed).held()
-    found[keys.EDIT_GAPS.id] = hold_gaps(timeline, part, observed)
-    found[keys.EDIT_CHAPTERS.id] = hold_chapters(timeline, part, inspection)
+    found = conform(timeline, covered, observed).held()
+    found[keys.EDIT_GAPS.id] = hold_gaps(timeline, covered, observed)
+    found[keys.EDIT_CHAPTERS.id] = hold_chapters(timeline, covered, inspection)
     return found
 
 
@@ -92,20 +92,20 @@ def _shape(inspection: Inspection, timeline: Timeline) -> Agreement:
     return Agreement(kind=Kind.RATIO, timeline=expected, file=found, agrees=agrees)
 
 
-def _start(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:
-    expected = timeline.start.plus(part.start) if timeline.start else None
+def _start(inspection: Inspection, timeline: Timeline, covered: FrameRange) -> Agreement:
+    expected = timeline.start.plus(covered.start) if timeline.start else None
     spoken = inspection.witnessed(keys.WRAPPER_START_TIMECODE).spoken()
     found: Timecode | None = next(iter(spoken.values()), None)
     agrees = str(expected) == str(found) if expected and found else None
     return Agreement(kind=Kind.TIMECODE, timeline=expected, file=found, agrees=agrees)
 
 
-def _length(inspection: Inspection, timeline: Timeline, part: FrameRange) -> Agreement:
+def _length(inspection: Inspection, timeline: Timeline, covered: FrameRange) -> Agreement:
     """Frames of the range at the file's rate against frames found."""
-    expected: int | None = part.length
+    expected: int | None = covered.length
     rate: Fraction | None = inspection[keys.PICTURE_FRAME_RATE]
     if rate is not None and rate != timeline.rate:
-        expected = round(part.length * rate / timeline.rate)
+        expected = round(covered.length * rate / timeline.rate)
     found = inspection[keys.PICTURE_FRAME_COUNT]
     if found is None or rate is None:
         return Agreement(kind=Kind.COUNT, timeline=expected, file=found, agrees=None, unit="frames")

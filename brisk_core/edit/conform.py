@@ -134,28 +134,28 @@ def observed_of(inspection: Inspection) -> Observed | None:
     )
 
 
-def conform(timeline: Timeline, part: FrameRange, observed: Observed) -> Conform:
+def conform(timeline: Timeline, covered: FrameRange, observed: Observed) -> Conform:
     """Lay the cuts of a timeline on those of a file that should show a part of it."""
     shots = timeline.shots()
     cuts = np.array([shot.start for shot in shots[1:]], np.int64)
     zones = np.array([shot.mixed_in for shot in shots[1:]], np.int64)
-    inside = (cuts > part.start) & (cuts < part.end)
+    inside = (cuts > covered.start) & (cuts < covered.end)
     expected_here = int(inside.sum())
     if expected_here < _FEWEST_CUTS and len(observed.cuts) < _FEWEST_CUTS:
         return _untold(
-            timeline, part, observed, expected_here, "the range has too few cuts to tell one edit from another"
+            timeline, covered, observed, expected_here, "the range has too few cuts to tell one edit from another"
         )
     # A range of few cuts may be told from the whole edit that the file shows in its place.
     if min(len(cuts), max(expected_here, len(observed.cuts))) < _FEWEST_CUTS:
         says = (
             f"the range has {expected_here} cuts, the file shows {len(observed.cuts)}; too few to lay one on the other"
         )
-        return _untold(timeline, part, observed, expected_here, says)
-    laid = lay_cuts(timeline, part, observed, cuts, zones)
-    return _Reading(timeline, part, observed, shots, laid).conclude()
+        return _untold(timeline, covered, observed, expected_here, says)
+    laid = lay_cuts(timeline, covered, observed, cuts, zones)
+    return _Reading(timeline, covered, observed, shots, laid).conclude()
 
 
-def _untold(timeline: Timeline, part: FrameRange, observed: Observed, expected: int, says: str) -> Conform:
+def _untold(timeline: Timeline, covered: FrameRange, observed: Observed, expected: int, says: str) -> Conform:
     return Conform(
         measured=False,
         right=False,
@@ -169,7 +169,7 @@ def _untold(timeline: Timeline, part: FrameRange, observed: Observed, expected: 
         shots=tuple(
             ShotState(shot=shot, state="unseen", file_start=None, shift=0)
             for shot in timeline.shots()
-            if shot.end > part.start and shot.start < part.end
+            if shot.end > covered.start and shot.start < covered.end
         ),
         sentences=(),
         unknown=(says,),
@@ -181,7 +181,7 @@ class _Reading:
     """Puts a laid train into states and sentences."""
 
     timeline: Timeline
-    part: FrameRange
+    covered: FrameRange
     observed: Observed
     shots: Sequence[Shot]
     laid: CutTrain
@@ -227,14 +227,14 @@ class _Reading:
 
     def _inside(self) -> NDArray[np.bool_]:
         starts = np.array([shot.start for shot in self.shots[1:]])
-        return (starts > self.part.start) & (starts < self.part.end)
+        return (starts > self.covered.start) & (starts < self.covered.end)
 
     @property
     def _scale(self) -> float:
         return float(self.observed.rate / self.timeline.rate / self.laid.speed)
 
     def _ordered(self) -> int:
-        return round(-self.part.start * self._scale)
+        return round(-self.covered.start * self._scale)
 
     def _main_offset(self, matched: NDArray[np.bool_]) -> int:
         return int(Counter(self.laid.offsets[matched].tolist()).most_common(1)[0][0])
@@ -259,7 +259,7 @@ class _Reading:
             expected=inside,
             found=seen,
             matched=0,
-            missing=tuple(round((shot.start - self.part.start) * self._scale) for shot in self._wanted_shots()[1:]),
+            missing=tuple(round((shot.start - self.covered.start) * self._scale) for shot in self._wanted_shots()[1:]),
             extra=self.observed.cuts,
             offset=None,
             speed=Fraction(1),
@@ -271,7 +271,7 @@ class _Reading:
         )
 
     def _wanted_shots(self) -> list[Shot]:
-        return [shot for shot in self.shots if shot.end > self.part.start and shot.start < self.part.end]
+        return [shot for shot in self.shots if shot.end > self.covered.start and shot.start < self.covered.end]
 
     # Words.
 
@@ -282,7 +282,7 @@ class _Reading:
 
     def _in_file(self, frame: int) -> float:
         """The frame of the timeline that stands in the file at a frame if everything were in place."""
-        return self.part.start + frame / self._scale
+        return self.covered.start + frame / self._scale
 
     def _length(self, frames: int) -> str:
         """Frames of the file in words."""
@@ -369,7 +369,7 @@ class _Reading:
         starts = [int(self.laid.offsets[0]), *places.tolist()]
         shifts = [int(self.laid.offsets[0]), *self.laid.offsets.tolist()]
         for index, shot in enumerate(self.shots):
-            if shot.end <= self.part.start or shot.start >= self.part.end:
+            if shot.end <= self.covered.start or shot.start >= self.covered.end:
                 continue
             start, shift = starts[index], shifts[index] - ordered
             length = round(shot.length * self._scale)
@@ -407,35 +407,37 @@ class _Reading:
         begins, ends = -first / self._scale, (self.observed.frames - last) / self._scale
         sentences = []
         near = 0.5 if self._scale == 1 else 1.0
-        late_start = begins - self.part.start
-        late_end = ends - self.part.end
+        late_start = begins - self.covered.start
+        late_end = ends - self.covered.end
         if abs(late_start) > near and abs(late_start - late_end) <= near and len(set(matched.tolist())) == 1:
             shift = main - ordered
-            if abs(late_start) < self.part.length / 4 or abs(shift) <= 5:
+            if abs(late_start) < self.covered.length / 4 or abs(shift) <= 5:
                 word = "late" if shift > 0 else "early"
                 says = (
                     f"Everything is {self._length(shift)} {word}: the file begins at {self._at(begins)} of the "
                     f"timeline "
-                    f"and ends at {self._at(ends)}; ordered is {self._at(self.part.start)} to "
-                    f"{self._at(self.part.end)}."
+                    f"and ends at {self._at(ends)}; ordered is {self._at(self.covered.start)} to "
+                    f"{self._at(self.covered.end)}."
                 )
                 return [Sentence(says=says, frame=0, fault=True)]
         wrong_start, wrong_end = abs(late_start) > near, abs(late_end) > near
         if wrong_start and wrong_end and len(set(matched.tolist())) == 1:
             says = (
                 f"The file holds another range: {self._at(begins)} to {self._at(ends)} of the timeline; ordered is "
-                f"{self._at(self.part.start)} to {self._at(self.part.end)}."
+                f"{self._at(self.covered.start)} to {self._at(self.covered.end)}."
             )
             return [Sentence(says=says, frame=0, fault=True)]
         if wrong_start:
             word = "late" if late_start > 0 else "early"
             much = self._length(round(late_start * self._scale))
-            says = f"The file begins {much} too {word}: at {self._at(begins)} in place of {self._at(self.part.start)}."
+            says = (
+                f"The file begins {much} too {word}: at {self._at(begins)} in place of {self._at(self.covered.start)}."
+            )
             sentences.append(Sentence(says=says, frame=0, fault=True))
         if wrong_end:
             word = "late" if late_end > 0 else "early"
             much = self._length(round(late_end * self._scale))
-            says = f"The file ends {much} too {word}: at {self._at(ends)} in place of {self._at(self.part.end)}."
+            says = f"The file ends {much} too {word}: at {self._at(ends)} in place of {self._at(self.covered.end)}."
             sentences.append(Sentence(says=says, frame=self.observed.frames - 1, fault=True))
         return sentences
 

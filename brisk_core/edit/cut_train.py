@@ -51,7 +51,7 @@ class CutTrain:
 
 
 def lay_cuts(
-    timeline: Timeline, part: FrameRange, observed: Observed, cuts: NDArray[np.int64], zones: NDArray[np.int64]
+    timeline: Timeline, covered: FrameRange, observed: Observed, cuts: NDArray[np.int64], zones: NDArray[np.int64]
 ) -> CutTrain:
     """Return the cheapest way to lay the train on the cuts, over the speeds that are met in practice."""
     best: CutTrain | None = None
@@ -59,7 +59,7 @@ def lay_cuts(
         if speed != 1 and abs(1 - 1 / speed) * observed.frames < _TELLING:
             continue  # so short a file looks the same at both
         scale = observed.rate / timeline.rate / speed
-        laid = _lay(cuts, zones, scale, part, observed, speed)
+        laid = _lay(cuts, zones, scale, covered, observed, speed)
         if best is None or (laid.cost + _MISS < best.cost and _is_exact(laid, observed)):
             best = laid
     assert best is not None  # noqa: S101 - there is at least one speed
@@ -86,14 +86,14 @@ def _lay(
     cuts: NDArray[np.int64],
     zones: NDArray[np.int64],
     scale: Fraction,
-    part: FrameRange,
+    covered: FrameRange,
     observed: Observed,
     speed: Fraction,
 ) -> CutTrain:
     found = np.array(observed.cuts, np.int64)
     expected = np.asarray(cuts * float(scale), np.float64)
     tolerance = (0 if scale == 1 else TOLERANCE) + np.ceil(zones * float(scale)) // 2
-    ordered = round(-part.start * float(scale))
+    ordered = round(-covered.start * float(scale))
     offsets = _candidates(expected, found, ordered)
     seen = np.zeros((len(cuts), len(offsets)), np.bool_)
     for column, offset in enumerate(offsets):
@@ -105,7 +105,7 @@ def _lay(
     costs = np.where(seen, 0.0, np.where(outside, _MISS * 0.75, _MISS))
     costs = costs + np.where((offsets == ordered)[None, :], 0.0, 0.01)  # the ordered place wins a tie
     costs[0] += np.where(offsets == ordered, 0.0, _WRONG_END)
-    ends = np.rint(float(scale) * part.end + offsets)
+    ends = np.rint(float(scale) * covered.end + offsets)
     costs[-1] += np.where(np.abs(ends - observed.frames) <= (0 if scale == 1 else TOLERANCE), 0.0, _WRONG_END)
     path, cost = _cheapest(costs, _change_costs(offsets))
     chosen = offsets[path]

@@ -12,9 +12,9 @@ from fractions import Fraction
 from brisk_core.errors import EditRefused, ValueRefused
 from brisk_core.exact import Timecode
 
-_TIME = r"(\S*[:;]\S*)"
-_EVENT = re.compile(rf"\s*(\d{{1,6}})\s+(\S+)\s+(\S+)\s+(\S+)(?:\s+(\d+))?\s+{_TIME}\s+{_TIME}\s+{_TIME}\s+{_TIME}\s*")
-_EVENT_START = re.compile(r"\s*\d{1,6}\s+\S+\s+\S")
+_NUMBER = re.compile(r"\d{1,6}")
+_WORDS = (8, 9)  # of an event: number, reel, channels, transition, its duration where it has one, four timecodes
+_MOST_LINES = 300_000  # 30,000 events with nine remarks each
 _DROP_RATE = Fraction(30000, 1001)
 #: Used only to check and order labels when nobody said the rate: any label of any rate passes.
 _UNSTATED = Fraction(120)
@@ -37,20 +37,24 @@ def read_clock(text: str, rate: Fraction | None) -> EdlClock:
     mistakes: list[str] = []
     records: list[tuple[int, str]] = []
     highest = events = 0
-    for number, line in enumerate(text.splitlines(), 1):
+    lines = text.splitlines()
+    if len(lines) > _MOST_LINES:
+        raise EditRefused(f"the EDL has {len(lines):,} lines; expected at most {_MOST_LINES:,}")
+    for number, line in enumerate(lines, 1):
         if line.upper().lstrip().startswith("FCM:"):
             drop = "NON" not in line.upper() and "DROP" in line.upper()
             continue
-        if not _EVENT_START.match(line):
+        words = line.split(maxsplit=_WORDS[-1])
+        if len(words) < 3 or not _NUMBER.fullmatch(words[0]):
             continue
-        match = _EVENT.fullmatch(line)
-        if not match:
+        labels = _labels(words)
+        if labels is None:
             mistakes.append(f"line {number}: met {line.strip()[:60]!r}; expected an event with four timecodes")
             continue
         events += 1
         counting = rate or (_DROP_RATE if drop else _UNSTATED)
         times = []
-        for label in match.groups()[5:]:
+        for label in labels:
             try:
                 times.append(Timecode.parse(label, counting, drop=drop))
             except ValueRefused as error:
@@ -60,7 +64,7 @@ def read_clock(text: str, rate: Fraction | None) -> EdlClock:
         if len(times) == 4:
             if times[3].frames < times[2].frames:
                 mistakes.append(f"line {number}: the record out {times[3]} lies before the record in {times[2]}")
-            records.append((times[2].frames, match[8]))
+            records.append((times[2].frames, labels[2]))
     if mistakes:
         more = f" (and {len(mistakes) - _MOST_NAMED} more)" if len(mistakes) > _MOST_NAMED else ""
         raise EditRefused("; ".join(mistakes[:_MOST_NAMED]) + more)
@@ -69,3 +73,11 @@ def read_clock(text: str, rate: Fraction | None) -> EdlClock:
     return EdlClock(
         drop=drop, rate=rate or (_DROP_RATE if drop else None), start=min(records)[1], highest_frame=highest
     )
+
+
+def _labels(words: list[str]) -> list[str] | None:
+    """Return the four timecodes of an event line, ``None`` where it is none."""
+    if len(words) not in _WORDS or (len(words) == _WORDS[-1] and not words[4].isdigit()):
+        return None
+    labels = words[-4:]
+    return labels if all(":" in label or ";" in label for label in labels) else None

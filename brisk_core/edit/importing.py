@@ -18,7 +18,9 @@ from brisk_core.errors import EditRefused
 from brisk_core.exact import Timecode, nominal_frames
 
 LARGEST_EDIT = 64 << 20  # bytes; 30,000 events take about 30 MB as OTIO
+MOST_CLIPS = 100_000  # a day of clips of a second each; each takes about 2 kB of memory while it is read
 LARGEST_BUNDLE = 1 << 40  # bytes; media may lie in a bundle, only its edit is read
+_CLIP = '"Clip.'  # begins the schema of every clip
 _CONTENT = "content.otio"  # name of the edit in a bundle
 _ZIP, _COMPOUND_FILE = b"PK\x03\x04", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"  # first bytes of bundles and of AAF
 _EXPECTED = "an OTIO document (JSON), an OTIO bundle, an AAF file or an EDL that begins with TITLE:"
@@ -75,6 +77,9 @@ def _unpack(path: Path) -> str:
 
 
 def _parse(text: str, adapter: str, what: str, **options: Any) -> otio.schema.Timeline:
+    clips = text.count(_CLIP)
+    if clips > MOST_CLIPS:
+        raise EditRefused(f"the {what} holds {clips:,} clips; expected at most {MOST_CLIPS:,}")
     return _the_timeline(lambda: otio.adapters.read_from_string(text, adapter, **options), what)
 
 

@@ -35,17 +35,19 @@ _FRAME_TOLERANCE = 1
 _SCANNED = (Stage.PICTURES, Stage.SAMPLES)
 
 
-def _agree(builder: FactsBuilder, row: Characteristic, first: Any, second: Any) -> bool:
-    if row.per_track:
+def _agree(builder: FactsBuilder, characteristic: Characteristic, first: Any, second: Any) -> bool:
+    if characteristic.per_track:
         return all(one == other for one, other in zip(first, second, strict=False) if None not in (one, other))
-    if row.kind is Kind.RATIO:
+    if characteristic.kind is Kind.RATIO:
         return bool(abs(first - second) <= second * _SHAPE_TOLERANCE)
-    if row.id == keys.WRAPPER_DURATION.id:
+    if characteristic.id == keys.WRAPPER_DURATION.id:
         longer = builder.said(Witness.OBSERVED, keys.TIMING_SOUND_LENGTH_DIFFERENCE) or Fraction(0)
         return any(abs(first - end) <= _DURATION_TOLERANCE for end in (second, second + longer))
-    if row.id == keys.WRAPPER_START_TIMECODE.id:  # a writer that was given none stamps zeros, which proves nothing
+    if (
+        characteristic.id == keys.WRAPPER_START_TIMECODE.id
+    ):  # a writer that was given none stamps zeros, which proves nothing
         return not first.frames or not second.frames or str(first) == str(second)
-    if row.id == keys.PICTURE_FRAME_COUNT.id:
+    if characteristic.id == keys.PICTURE_FRAME_COUNT.id:
         offsets = builder.said(Witness.DECLARED, keys.WRAPPER_EDIT_OFFSET) or ()
         return any(offset < 0 for offset in offsets if offset is not None) or abs(first - second) <= _FRAME_TOLERANCE
     return bool(first == second)
@@ -59,18 +61,22 @@ def find_contradictions(builder: FactsBuilder) -> dict[str, str]:
     variable = builder.said(Witness.OBSERVED, keys.PICTURE_RATE_MODE) == "variable"
     found = {}
     for key in _COMPARED:
-        row = REGISTRY[key.id]
+        characteristic = REGISTRY[key.id]
         said = {witness: builder.said(witness, key) for witness in Witness}
-        if key in _HEADERS_ONLY or row.stage in _SCANNED or (key == keys.PICTURE_FRAME_RATE and variable):
+        if key in _HEADERS_ONLY or characteristic.stage in _SCANNED or (key == keys.PICTURE_FRAME_RATE and variable):
             said[Witness.OBSERVED] = None
         spoken = [(witness, value) for witness, value in said.items() if value is not None]
         pairs = [(one, other) for index, one in enumerate(spoken) for other in spoken[index + 1 :]]
-        if all(_agree(builder, row, one[1], other[1]) for one, other in pairs):
+        if all(_agree(builder, characteristic, one[1], other[1]) for one, other in pairs):
             continue
-        words = ", ".join(f"{_WORDS[witness]} {_spell(row, value)}" for witness, value in spoken)
-        found[key.id] = f"{row.label.lower()}: {words}"
+        words = ", ".join(f"{_WORDS[witness]} {_spell(characteristic, value)}" for witness, value in spoken)
+        found[key.id] = f"{characteristic.label.lower()}: {words}"
     return found
 
 
-def _spell(row: Characteristic, value: Any) -> str:
-    return spell_rate_exactly(value) if row.kind is Kind.RATE else spell(row.kind, row.per_track, value, row.unit)
+def _spell(characteristic: Characteristic, value: Any) -> str:
+    return (
+        spell_rate_exactly(value)
+        if characteristic.kind is Kind.RATE
+        else spell(characteristic.kind, characteristic.per_track, value, characteristic.unit)
+    )

@@ -147,12 +147,12 @@ class FactsBuilder:
         """Return a builder that goes on from an inspection; why facts of ``stages`` could not be heard is forgotten."""
         builder = cls(_places={id_: dict(places) for id_, places in inspection.places.items()})
         for id_, witnessed in inspection.facts.items():
-            row = REGISTRY[id_]
+            characteristic = REGISTRY[id_]
             for witness, value in witnessed.spoken().items():
                 builder._values[id_, witness] = value
-            if Witness.OBSERVED in row.witnesses and witnessed.observed is None:
+            if Witness.OBSERVED in characteristic.witnesses and witnessed.observed is None:
                 builder._silent.add(id_)
-            if id_ in inspection.unread and row.stage not in stages:
+            if id_ in inspection.unread and characteristic.stage not in stages:
                 builder._reasons[id_] = inspection.unread[id_]
         return builder
 
@@ -178,8 +178,8 @@ class FactsBuilder:
 
     def unread_missing(self, stage: Stage, reason: str) -> None:
         """Give ``reason`` for every characteristic of a stage that has not been observed and has no reason yet."""
-        for id_, row in REGISTRY.items():
-            if row.stage is stage and self._is_missing(id_):
+        for id_, characteristic in REGISTRY.items():
+            if characteristic.stage is stage and self._is_missing(id_):
                 self._reasons.setdefault(id_, reason)
 
     def _is_missing(self, id_: str) -> bool:
@@ -203,10 +203,10 @@ class FactsBuilder:
             self.unread_missing(stage, stage.value)
         facts: dict[str, Witnessed[Any]] = {}
         unread: dict[str, str] = {}
-        for id_, row in REGISTRY.items():
-            if not inspected(row):
+        for id_, characteristic in REGISTRY.items():
+            if not inspected(characteristic):
                 continue
-            said = {witness.value: self._values.get((id_, witness)) for witness in row.witnesses}
+            said = {witness.value: self._values.get((id_, witness)) for witness in characteristic.witnesses}
             if self._is_missing(id_):
                 said["observed"] = Unheard.UNHEARD
                 unread[id_] = self._reasons[id_]
@@ -232,15 +232,15 @@ def inspection_to_json(inspection: Inspection) -> dict[str, Any]:
     """
     rows: dict[str, dict[str, Any]] = {}
     for id_, witnessed in inspection.facts.items():
-        row = REGISTRY[id_]
+        characteristic = REGISTRY[id_]
         entry: dict[str, Any] = {}
         for witness in Witness:
             value = witnessed.of(witness)
             if value is Unheard.UNHEARD:
                 continue
-            entry[witness.value] = value_to_json(row.kind, row.per_track, value)
-            if row.kind.value == "seconds" and value is not None:
-                entry[f"{witness.value}_s"] = [*map(_as_float, value)] if row.per_track else float(value)
+            entry[witness.value] = value_to_json(characteristic.kind, characteristic.per_track, value)
+            if characteristic.kind.value == "seconds" and value is not None:
+                entry[f"{witness.value}_s"] = [*map(_as_float, value)] if characteristic.per_track else float(value)
         rows[id_] = entry
     return {
         "schema": INSPECTION_SCHEMA,
@@ -263,10 +263,12 @@ class _FactsInJson(Mapping[str, Witnessed[Any]]):
 
     def __getitem__(self, id_: str) -> Witnessed[Any]:
         if id_ not in self._read:
-            row, entry = REGISTRY[id_], self._rows[id_]
+            characteristic, entry = REGISTRY[id_], self._rows[id_]
             self._read[id_] = Witnessed(
                 **{
-                    name: value_from_json(row.kind, row.per_track, entry[name]) if name in entry else _UNHEARD
+                    name: value_from_json(characteristic.kind, characteristic.per_track, entry[name])
+                    if name in entry
+                    else _UNHEARD
                     for name in _NAMES.values()
                 }
             )
@@ -286,9 +288,9 @@ def inspection_from_json(document: Mapping[str, Any]) -> Inspection:
     rows = document["characteristics"]
     unread = dict(document["unread"])
     lacking: dict[str, Witnessed[Any]] = {}
-    for id_, row in REGISTRY.items():  # what an older engine did not know of
-        if id_ not in rows and inspected(row):
-            unheard = Witness.OBSERVED in row.witnesses
+    for id_, characteristic in REGISTRY.items():  # what an older engine did not know of
+        if id_ not in rows and inspected(characteristic):
+            unheard = Witness.OBSERVED in characteristic.witnesses
             lacking[id_] = Witnessed(observed=_UNHEARD if unheard else None)
             if unheard:
                 unread[id_] = f"engine {document['engine']}, which read this file, does not measure it"

@@ -16,6 +16,7 @@ from brisk_core.frames.find import exact_frames
 from brisk_core.frames.views import frame_aspect, shown_size, to_image
 from brisk_core.packets import load_series
 from brisk_core.reading import Source, open_container
+from brisk_core.whole_file import written_whole
 
 WIDEST = 640  #: samples
 MOST_SECONDS = 12
@@ -36,9 +37,8 @@ def write_clip(
     pts = series.presented_pts()
     start = int(pts[first]) * series.time_base
     path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_suffix(".part")
     written = 0
-    with av.open(str(part), "w", format="webm") as target:
+    with written_whole(path) as unfinished, av.open(str(unfinished), "w", format="webm") as target:
         picture: Any = None
         sound = _sound_stream(source, target)
         for number, frame in exact_frames(source, series_path, range(first, first + count)):
@@ -61,7 +61,6 @@ def write_clip(
         target.mux(picture.encode(None))
         if sound is not None:
             _copy_sound(source, target, sound, start, start + count / rate)
-    part.replace(path)
     return written
 
 

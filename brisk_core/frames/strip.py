@@ -11,6 +11,7 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.frames.find import exact_frames
 from brisk_core.frames.views import frame_aspect, shown_size, to_image
 from brisk_core.reading import Source
+from brisk_core.whole_file import written_whole
 
 MOST_FRAMES = 32  #: in one image
 _QUALITY = 80
@@ -37,7 +38,6 @@ def write_strip(source: Source, series_path: Path, numbers: Sequence[int], path:
         if number in found:
             strip.paste(found[number], (at * size[0], 0))
     path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_suffix(".part")
-    strip.save(part, format="JPEG", quality=_QUALITY)
-    part.replace(path)
+    with written_whole(path) as unfinished:
+        strip.save(unfinished, format="JPEG", quality=_QUALITY)
     return size

@@ -20,6 +20,7 @@ from brisk_core.frames.find import exact_frames, frame_path
 from brisk_core.meters import Picture
 from brisk_core.meters.planes import PlaneReader
 from brisk_core.reading import Source
+from brisk_core.whole_file import written_whole
 
 _QUALITY = 88
 _HIGH_DEFINITION_LINES = 576  # above them an undescribed stream is BT.709, else BT.601 (ITU-R BT.1361 practice)
@@ -94,9 +95,8 @@ def frame_aspect(frame: Any) -> Fraction:
 
 
 def _save(picture: Image.Image, path: Path) -> None:
-    part = path.with_suffix(".part")
-    picture.save(part, format="JPEG", quality=_QUALITY, subsampling=0)
-    part.replace(path)
+    with written_whole(path) as unfinished:
+        picture.save(unfinished, format="JPEG", quality=_QUALITY, subsampling=0)
 
 
 def shown_size(width: int, height: int, aspect: Fraction, widest: int) -> tuple[int, int]:
@@ -160,9 +160,9 @@ def _levels(shown: Shown) -> Image.Image:
     picture = shown.picture()
     luma, bits = picture.luma, picture.samples.bits
     eight = _eight(picture)
-    part = max(shown.widest - _SCOPE - 8, 320)
+    wide = max(shown.widest - _SCOPE - 8, 320)
     inner = Shown(
-        frame=shown.frame, previous=None, widest=part, pixel_aspect=shown.pixel_aspect, full=shown.full, area=None
+        frame=shown.frame, previous=None, widest=wide, pixel_aspect=shown.pixel_aspect, full=shown.full, area=None
     )
     grey = _grey(inner, eight)
     height, width = grey.shape[:2]

@@ -158,10 +158,12 @@ def held_of(document: dict[str, Any]) -> dict[str, Held]:
     return {id_: held_from_json(held) for id_, held in document["held"].items()}
 
 
-def ordered_frames(timeline: Timeline, part: FrameRange, master_rate: Fraction, master_frames: int) -> tuple[int, int]:
+def ordered_frames(
+    timeline: Timeline, covered: FrameRange, master_rate: Fraction, master_frames: int
+) -> tuple[int, int]:
     """Return the frames of a master of the whole timeline that a range of it asks for."""
     scale = master_rate / timeline.rate
-    return min(round(part.start * scale), master_frames - 1), min(round(part.end * scale), master_frames)
+    return min(round(covered.start * scale), master_frames - 1), min(round(covered.end * scale), master_frames)
 
 
 def shot_names(timeline: Timeline, master_rate: Fraction) -> list[tuple[int, str]]:

@@ -9,6 +9,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.whole_file import written_whole
+
 SERIES_FORMAT = 2
 SOUND_STEPS = 25  # steps a second in which the bytes of sound packets are counted
 MOST_SOUND_STEPS = 24 * 3600 * SOUND_STEPS  # kept; a later packet is counted in the totals only
@@ -43,21 +45,20 @@ class PacketSeries:
 
 def save_series(series: PacketSeries, path: Path) -> None:
     """Write the series to a file, whole or not at all."""
-    part = path.with_suffix(".part.npz")
-    np.savez_compressed(
-        part,
-        format=SERIES_FORMAT,
-        time_base=np.array([series.time_base.numerator, series.time_base.denominator], dtype=np.int64),
-        pts=series.pts,
-        dts=series.dts,
-        sizes=series.sizes,
-        types=series.types,
-        random_access=series.random_access,
-        last_duration=series.last_duration,
-        allow_pickle=False,
-        **{f"sound_{number}": track for number, track in enumerate(series.sound)},
-    )
-    part.replace(path)
+    with written_whole(path) as unfinished:
+        np.savez_compressed(
+            unfinished,
+            format=SERIES_FORMAT,
+            time_base=np.array([series.time_base.numerator, series.time_base.denominator], dtype=np.int64),
+            pts=series.pts,
+            dts=series.dts,
+            sizes=series.sizes,
+            types=series.types,
+            random_access=series.random_access,
+            last_duration=series.last_duration,
+            allow_pickle=False,
+            **{f"sound_{number}": track for number, track in enumerate(series.sound)},
+        )
 
 
 def load_series(path: Path) -> PacketSeries:

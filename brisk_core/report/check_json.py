@@ -15,7 +15,7 @@ CHECK_SCHEMA = "brisk-sentry/check/1"
 
 def finding_to_json(finding: Finding) -> dict[str, Any]:
     """Return one finding; a witness that could not be heard is left out."""
-    row = finding.line.row
+    characteristic = finding.line.characteristic
     said: dict[str, Any] = {}
     for name in _WITNESSES:
         value = getattr(finding, name)
@@ -26,12 +26,12 @@ def finding_to_json(finding: Finding) -> dict[str, Any]:
         elif isinstance(value, Held):
             said[name] = value.document
         else:
-            said[name] = value_to_json(row.kind, row.per_track, value)
+            said[name] = value_to_json(characteristic.kind, characteristic.per_track, value)
     return {
         "line": finding.line.id,
         "label": finding.line.label,
-        "group": row.group.value,
-        "characteristic": row.id,
+        "group": characteristic.group.value,
+        "characteristic": characteristic.id,
         "outcome": finding.outcome.value,
         "weight": finding.line.weight.value,
         "condition": finding.line.raw_condition,

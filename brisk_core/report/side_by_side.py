@@ -25,7 +25,7 @@ class Compared:
     """One file to compare."""
 
     inspection: Inspection
-    part: FrameRange | None = None  #: the range of the timeline that it covers
+    covered: FrameRange | None = None  #: the range of the timeline that it covers
     captioned: Captioned | None = None  #: its captions
 
 
@@ -61,7 +61,7 @@ class RowGroup:
 def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Timeline | None = None) -> list[RowGroup]:
     """Return the rows by group, in the order of the registry's groups; rows without any value are left out."""
     checks = [
-        judge(spec, file.inspection, timeline=timeline, part=file.part, captioned=file.captioned)
+        judge(spec, file.inspection, timeline=timeline, covered=file.covered, captioned=file.captioned)
         for file in files
         if spec
     ]
@@ -69,17 +69,21 @@ def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Ti
     groups = []
     for group in Group:
         rows = _line_rows(checks, group, agreements)
-        asked = {line.row.id for line in spec.lines} if spec else set()
-        for id_, row in REGISTRY.items():
-            if row.group is group and id_ not in asked | _OWN_TO_A_FILE:
-                rows.append(_fact_row(row, files, agreements))
-        kept = [row for row in rows if row.required or row.timeline or any(cell.text for cell in row.cells)]
+        asked = {line.characteristic.id for line in spec.lines} if spec else set()
+        for id_, characteristic in REGISTRY.items():
+            if characteristic.group is group and id_ not in asked | _OWN_TO_A_FILE:
+                rows.append(_fact_row(characteristic, files, agreements))
+        kept = [
+            characteristic
+            for characteristic in rows
+            if characteristic.required or characteristic.timeline or any(cell.text for cell in characteristic.cells)
+        ]
         if kept:
             groups.append(
                 RowGroup(
                     name=group.value,
-                    differing=tuple(row for row in kept if row.differs),
-                    agreeing=tuple(row for row in kept if not row.differs),
+                    differing=tuple(characteristic for characteristic in kept if characteristic.differs),
+                    agreeing=tuple(characteristic for characteristic in kept if not characteristic.differs),
                 )
             )
     return groups
@@ -92,10 +96,10 @@ def _line_rows(checks: Sequence[Check], group: Group, agreements: dict[str, Agre
     rows = []
     for id_, first in lines.items():
         line = first.line
-        if line.row.group is not group:
+        if line.characteristic.group is not group:
             continue
         cells = tuple(_line_cell(found.get(id_)) for found in by_line)
-        on_timeline = _timeline_text(line.row.id, agreements)
+        on_timeline = _timeline_text(line.characteristic.id, agreements)
         met = all(cell.outcome in ("pass", "") for cell in cells)
         same = len({cell.text for cell in cells}) == 1
         rows.append(
@@ -105,7 +109,7 @@ def _line_rows(checks: Sequence[Check], group: Group, agreements: dict[str, Agre
                 required=first.required,
                 timeline=on_timeline,
                 cells=cells,
-                differs=not (met and (same or line.row.id == keys.FILE_NAME.id)),
+                differs=not (met and (same or line.characteristic.id == keys.FILE_NAME.id)),
             )
         )
     return rows
@@ -118,23 +122,33 @@ def _line_cell(finding: Finding | None) -> Cell:
     return Cell(text=text, outcome=finding.outcome.value)
 
 
-def _fact_row(row: Characteristic, files: Sequence[Compared], agreements: dict[str, Agreement]) -> Row:
+def _fact_row(characteristic: Characteristic, files: Sequence[Compared], agreements: dict[str, Agreement]) -> Row:
     """One row for a characteristic that no line asks about."""
-    values = [file.inspection.best(row.id) if row.id in file.inspection.facts else None for file in files]
-    cells = tuple(Cell(text=_text(row, value), outcome="") for value in values)
-    on_timeline = _timeline_text(row.id, agreements) if row.id in TIMELINE_TWINS else ""
+    values = [
+        file.inspection.best(characteristic.id) if characteristic.id in file.inspection.facts else None
+        for file in files
+    ]
+    cells = tuple(Cell(text=_text(characteristic, value), outcome="") for value in values)
+    on_timeline = _timeline_text(characteristic.id, agreements) if characteristic.id in TIMELINE_TWINS else ""
     said = {cell.text for cell in cells} | ({on_timeline} if on_timeline else set())
-    return Row(id=row.id, label=row.label, required="", timeline=on_timeline, cells=cells, differs=len(said) > 1)
+    return Row(
+        id=characteristic.id,
+        label=characteristic.label,
+        required="",
+        timeline=on_timeline,
+        cells=cells,
+        differs=len(said) > 1,
+    )
 
 
-def _text(row: Characteristic, value: Any) -> str:
-    return "" if value is None else spell(row.kind, row.per_track, value, row.unit)
+def _text(characteristic: Characteristic, value: Any) -> str:
+    return "" if value is None else spell(characteristic.kind, characteristic.per_track, value, characteristic.unit)
 
 
 def _own_words(timeline: Timeline, file: Compared) -> dict[str, Agreement]:
     """What the timeline says for itself: its length at its own rate, whatever the rate of a file."""
-    agreements = agree(file.inspection, timeline, file.part)
-    length = (file.part or FrameRange.whole(timeline)).length
+    agreements = agree(file.inspection, timeline, file.covered)
+    length = (file.covered or FrameRange.whole(timeline)).length
     return agreements | {keys.EDIT_LENGTH.id: replace(agreements[keys.EDIT_LENGTH.id], timeline=length)}
 
 

@@ -73,26 +73,27 @@ def build_samples(folder: Path) -> Path:
     ready = folder / f"samples-{content_key()}"
     if ready.is_dir():
         return ready
-    part = folder / f"{ready.name}.{os.getpid()}.part"  # two starts at once build side by side, the first one counts
-    part.mkdir(parents=True)
+    # Two starts at once build side by side, the first one counts.
+    unfinished = folder / f"{ready.name}.{os.getpid()}.part"
+    unfinished.mkdir(parents=True)
     groups: dict[object, list[Recipe]] = defaultdict(list)
     for recipe in RENDERS:
         if not recipe.rewraps:
             groups[recipe.drawing].append(recipe)
-    jobs = [(recipes, part) for recipes in sorted(groups.values(), key=len, reverse=True)]
+    jobs = [(recipes, unfinished) for recipes in sorted(groups.values(), key=len, reverse=True)]
     with multiprocessing.get_context("spawn").Pool(2) as pool:
         pool.map(_build_group, jobs, chunksize=1)
     for recipe in RENDERS:
         if recipe.rewraps:
-            rewrap(part / recipe.rewraps, part / recipe.name, recipe.settings)
-    write_captions(part)
-    write_stems(part)
-    timelines.write_wide(part / timelines.WIDE_EDIT)
-    timelines.write_tall(part / timelines.TALL_EDIT)
+            rewrap(unfinished / recipe.rewraps, unfinished / recipe.name, recipe.settings)
+    write_captions(unfinished)
+    write_stems(unfinished)
+    timelines.write_wide(unfinished / timelines.WIDE_EDIT)
+    timelines.write_tall(unfinished / timelines.TALL_EDIT)
     try:
-        part.rename(ready)
+        unfinished.rename(ready)
     except OSError:
-        shutil.rmtree(part)
+        shutil.rmtree(unfinished)
     for old in folder.glob("samples-*"):
         if old != ready and old.suffix != ".part":
             shutil.rmtree(old, ignore_errors=True)

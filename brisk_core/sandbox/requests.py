@@ -152,7 +152,7 @@ class Edit(Request[Document]):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Captions(Request[Document]):
-    """A caption file of schema ``brisk-sentry/captions/1``; raises ``CaptionsRefused``."""
+    """A caption file of schema ``brisk-sentry/captions/2``; raises ``CaptionsRefused``."""
 
     url: str
     name: str | None = None
@@ -160,7 +160,7 @@ class Captions(Request[Document]):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Embedded(Request[list[Document]]):
-    """The text tracks of a file, each of schema ``brisk-sentry/captions/1``."""
+    """The text tracks of a file, each of schema ``brisk-sentry/captions/2``."""
 
     url: str
 

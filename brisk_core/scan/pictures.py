@@ -28,6 +28,7 @@ from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import Listener, listening, prepare
 from brisk_core.scan.segments import Segment, settled_from
+from brisk_core.whole_file import written_whole
 
 Progress = Callable[[int, int], None]  #: pictures done, pictures in all
 #: Seconds before a segment at which decoding begins, tried in turn: a seek can land too late in wrappers without an
@@ -100,9 +101,8 @@ class PictureScan:
         for (width, height), lines in self.area.total.lines.items():
             arrays[f"lines_{width}_{height}"] = lines
             arrays[f"columns_{width}_{height}"] = self.area.total.columns[width, height]
-        part = path.with_suffix(".part.npz")
-        np.savez(part, allow_pickle=False, **arrays)
-        part.replace(path)
+        with written_whole(path) as unfinished:
+            np.savez(unfinished, allow_pickle=False, **arrays)
 
     @classmethod
     def load(cls, path: Path) -> PictureScan:
@@ -117,7 +117,7 @@ class PictureScan:
             scan.histogram.pictures = int(data["histogram_pictures"])
             for name in data.files:
                 if name.startswith("lines_"):
-                    width, height = (int(part) for part in name.split("_")[1:])
+                    width, height = (int(number) for number in name.split("_")[1:])
                     scan.area.total.lines[width, height] = data[name]
                     scan.area.total.columns[width, height] = data[f"columns_{width}_{height}"]
         return scan

@@ -12,6 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.whole_file import written_whole
+
 SCAN_FORMAT = 2
 
 #: Marks of a picture, one bit each.
@@ -37,16 +39,15 @@ class ScanSeries:
 
 def save_scan(series: ScanSeries, path: Path) -> None:
     """Write the series to a file, whole or not at all."""
-    part = path.with_suffix(".part.npz")
-    np.savez_compressed(
-        part,
-        allow_pickle=False,
-        format=SCAN_FORMAT,
-        pictures=series.pictures,
-        starts=np.array(series.starts, np.float64),
-        **{f"sound_{number}": track for number, track in enumerate(series.sounds)},
-    )
-    part.replace(path)
+    with written_whole(path) as unfinished:
+        np.savez_compressed(
+            unfinished,
+            allow_pickle=False,
+            format=SCAN_FORMAT,
+            pictures=series.pictures,
+            starts=np.array(series.starts, np.float64),
+            **{f"sound_{number}": track for number, track in enumerate(series.sounds)},
+        )
 
 
 def load_scan(path: Path) -> ScanSeries:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from brisk_core.meters.hops import SoundMeter, hop_dtype
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import Listener, listening, prepare
+from brisk_core.whole_file import written_whole
 
 Progress = Callable[[float, float], None]  #: seconds done, seconds in all
 _OTHER_PROGRAMME_S = 2.0  # of frames of another form, from which the sound itself has changed
@@ -196,10 +197,9 @@ def save_sounds(tracks: Sequence[TrackScan], path: Path) -> None:
         }
         for track in tracks
     ]
-    part = path.with_suffix(".part.npz")
     rows = {f"rows_{number}": track.rows.view(np.uint8) for number, track in enumerate(tracks)}
-    np.savez(part, allow_pickle=False, told=np.array(json.dumps(told)), **rows)
-    part.replace(path)
+    with written_whole(path) as unfinished:
+        np.savez(unfinished, allow_pickle=False, told=np.array(json.dumps(told)), **rows)
 
 
 def load_sounds(path: Path) -> list[TrackScan]:

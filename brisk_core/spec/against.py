@@ -8,12 +8,12 @@ from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
 
 def _line(id_: str, name: str, label: str, weight: Weight, why: str = "", remedy: str = "") -> Line:
-    row = REGISTRY[id_]
+    characteristic = REGISTRY[id_]
     master = id_.startswith("master.")
-    condition: Condition = SameAsMaster(row) if master else SameAsTimeline(row)
+    condition: Condition = SameAsMaster(characteristic) if master else SameAsTimeline(characteristic)
     return Line(
         id=f"{INTEGRITY_PREFIX}{name}",
-        row=row,
+        characteristic=characteristic,
         condition=condition,
         raw_condition={"same_as_master" if master else "same_as_timeline": True},
         weight=weight,

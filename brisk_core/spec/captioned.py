@@ -32,12 +32,12 @@ _UNKNOWN = "rate or length of the file are not known"
 
 
 def _line(name: str, label: str, weight: Weight, why: str = "") -> Line:
-    row = REGISTRY[f"text.{name}"]
-    flag = row.kind is Kind.FLAG
+    characteristic = REGISTRY[f"text.{name}"]
+    flag = characteristic.kind is Kind.FLAG
     return Line(
         id=f"{INTEGRITY_PREFIX}captions-{name.replace('_', '-')}",
-        row=row,
-        condition=Equals(row, False) if flag else Present(row, wanted=False),
+        characteristic=characteristic,
+        condition=Equals(characteristic, False) if flag else Present(characteristic, wanted=False),
         raw_condition={"equals": False} if flag else {"absent": True},
         weight=weight,
         label=label,
@@ -66,7 +66,7 @@ CAPTION_LINES: tuple[Line, ...] = (
     _line("line_count", "Lines at once", Weight.SHOULD),
     _line("burned_in", "Captions apart from the picture", Weight.SHOULD, "Burned in and beside it, they stand twice."),
 )
-CAPTION_IDS = frozenset(line.row.id for line in CAPTION_LINES)
+CAPTION_IDS = frozenset(line.characteristic.id for line in CAPTION_LINES)
 
 
 @dataclass(slots=True)
@@ -79,12 +79,12 @@ class CaptionVerdicts:
 
     def of(self, condition: Condition) -> Held | None:
         """Return what a condition on the text of captions meets; ``None`` where the facts of the file answer it."""
-        id_ = condition.row.id
+        id_ = condition.characteristic.id
         if id_ not in CAPTION_IDS:
             return None
         programme = programme_of(self.inspection)
         if self.captioned is None:
-            if condition.row.stage is not Stage.CHECK and not isinstance(condition, CaptionLimit):
+            if condition.characteristic.stage is not Stage.CHECK and not isinstance(condition, CaptionLimit):
                 return None
             return Held(right=None, required=condition.required(), found=_NONE)
         if programme is None:
@@ -112,7 +112,9 @@ def _as_asked(held: Held, condition: Condition) -> Held:
 
 def caption_limits(spec: Spec) -> dict[str, Fraction]:
     """Return the limits of captions that a spec gives, by id."""
-    return {line.row.id: line.condition.limit for line in spec.lines if isinstance(line.condition, CaptionLimit)}
+    return {
+        line.characteristic.id: line.condition.limit for line in spec.lines if isinstance(line.condition, CaptionLimit)
+    }
 
 
 def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspection:

@@ -43,7 +43,7 @@ class ConditionReader:
         self.mistakes: list[Mistake] = []
         self._readers: dict[str, _Reader] = _READERS | SPAN_READERS
 
-    def read(self, row: Characteristic, raw: object, place: str, *, inner: bool = False) -> Condition | None:
+    def read(self, characteristic: Characteristic, raw: object, place: str, *, inner: bool = False) -> Condition | None:
         """Return the condition, or ``None`` after noting what is wrong with it."""
         if not isinstance(raw, dict) or len(raw) != 1:
             met = f"{len(raw)} keys ({', '.join(map(str, raw))})" if isinstance(raw, dict) else repr(raw)
@@ -58,7 +58,7 @@ class ConditionReader:
             self.note(place, f"met {name} inside cases; expected a plain condition")
             return None
         try:
-            return reader(self, row, value, place)
+            return reader(self, characteristic, value, place)
         except _Unreadable:
             return None
         except ValueRefused as error:
@@ -69,60 +69,60 @@ class ConditionReader:
         """Keep a mistake."""
         self.mistakes.append(Mistake(place=place, says=says))
 
-    def equals(self, row: Characteristic, value: object, place: str) -> Condition:
-        return Equals(row, read_value(row, value))
+    def equals(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        return Equals(characteristic, read_value(characteristic, value))
 
-    def one_of(self, row: Characteristic, value: object, place: str) -> Condition:
+    def one_of(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         if not isinstance(value, list) or not value:
             raise ValueRefused(f"needs a list with at least one value; got {value!r}")
-        return OneOf(row, tuple(read_value(row, one) for one in value))
+        return OneOf(characteristic, tuple(read_value(characteristic, one) for one in value))
 
-    def between(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_ordered(row)
+    def between(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_ordered(characteristic)
         if not isinstance(value, list) or len(value) != 2:
             raise ValueRefused(f"needs two values, lowest first; got {value!r}")
-        least, most = (read_value(row, one) for one in value)
-        if rank(row, least) > rank(row, most):
+        least, most = (read_value(characteristic, one) for one in value)
+        if rank(characteristic, least) > rank(characteristic, most):
             raise ValueRefused(f"needs two values, lowest first; got {value!r}")
-        return Within(row, least=least, most=most)
+        return Within(characteristic, least=least, most=most)
 
-    def at_least(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.id in LIMITS:
-            return read_limit(row, value, least=True)
-        self._must_be_ordered(row)
-        least = read_value(row, value)
-        rank(row, least)
-        return Within(row, least=least)
+    def at_least(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        if characteristic.id in LIMITS:
+            return read_limit(characteristic, value, least=True)
+        self._must_be_ordered(characteristic)
+        least = read_value(characteristic, value)
+        rank(characteristic, least)
+        return Within(characteristic, least=least)
 
-    def at_most(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.id in LIMITS:
-            return read_limit(row, value, least=False)
-        self._must_be_ordered(row)
-        most = read_value(row, value)
-        rank(row, most)
-        return Within(row, most=most)
+    def at_most(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        if characteristic.id in LIMITS:
+            return read_limit(characteristic, value, least=False)
+        self._must_be_ordered(characteristic)
+        most = read_value(characteristic, value)
+        rank(characteristic, most)
+        return Within(characteristic, most=most)
 
-    def near(self, row: Characteristic, value: object, place: str) -> Condition:
-        self._must_be_ordered(row)
+    def near(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        self._must_be_ordered(characteristic)
         if not isinstance(value, dict) or set(value) != {"value", "tolerance"}:
             raise ValueRefused(f"needs a value and a tolerance; got {value!r}")
-        middle, tolerance = read_value(row, value["value"]), read_value(row, value["tolerance"])
+        middle, tolerance = read_value(characteristic, value["value"]), read_value(characteristic, value["tolerance"])
         if tolerance < 0:
             raise ValueRefused(f"needs a tolerance of at least 0; got {value['tolerance']!r}")
-        return Near(row, value=middle, tolerance=tolerance)
+        return Near(characteristic, value=middle, tolerance=tolerance)
 
-    def present(self, row: Characteristic, value: object, place: str) -> Condition:
-        return Present(row, wanted=self._must_be_true(value))
+    def present(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        return Present(characteristic, wanted=self._must_be_true(value))
 
-    def absent(self, row: Characteristic, value: object, place: str) -> Condition:
-        return Present(row, wanted=not self._must_be_true(value))
+    def absent(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        return Present(characteristic, wanted=not self._must_be_true(value))
 
-    def matches(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.kind is not Kind.TEXT:
-            raise ValueRefused(f"works on texts only; {row.id} is a {row.kind.value}")
-        return Matches(row, NamePattern(value if isinstance(value, str) else ""))
+    def matches(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        if characteristic.kind is not Kind.TEXT:
+            raise ValueRefused(f"works on texts only; {characteristic.id} is a {characteristic.kind.value}")
+        return Matches(characteristic, NamePattern(value if isinstance(value, str) else ""))
 
-    def same_as_timeline(self, row: Characteristic, value: object, place: str) -> Condition:
+    def same_as_timeline(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         tolerance = 0
         if isinstance(value, dict) and set(value) == {"tolerance"}:
             tolerance = value["tolerance"]
@@ -130,28 +130,30 @@ class ConditionReader:
                 raise ValueRefused(f"needs a tolerance in whole frames; got {tolerance!r}")
         else:
             self._must_be_true(value)
-        condition = SameAsTimeline(row, tolerance=tolerance)
+        condition = SameAsTimeline(characteristic, tolerance=tolerance)
         if not condition.answers.startswith("edit."):
-            raise ValueRefused(f"a timeline has no {row.label.lower()}; it has {', '.join(sorted(TIMELINE_TWINS))}")
+            raise ValueRefused(
+                f"a timeline has no {characteristic.label.lower()}; it has {', '.join(sorted(TIMELINE_TWINS))}"
+            )
         return condition
 
-    def same_as_master(self, row: Characteristic, value: object, place: str) -> Condition:
+    def same_as_master(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         self._must_be_true(value)
-        if not row.id.startswith("master."):
-            raise ValueRefused(f"works on what a master answers only (master.*); {row.id} is another")
-        return SameAsMaster(row)
+        if not characteristic.id.startswith("master."):
+            raise ValueRefused(f"works on what a master answers only (master.*); {characteristic.id} is another")
+        return SameAsMaster(characteristic)
 
-    def cases(self, row: Characteristic, value: object, place: str) -> Condition:
+    def cases(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         if not isinstance(value, list) or not value:
             raise ValueRefused(f"needs a list of cases; got {value!r}")
-        found = [self._case(row, raw, f"{place}, case {number}") for number, raw in enumerate(value, 1)]
+        found = [self._case(characteristic, raw, f"{place}, case {number}") for number, raw in enumerate(value, 1)]
         if any(case is None for case in found):
             raise _Unreadable
-        return Cases(row, tuple(case for case in found if case))
+        return Cases(characteristic, tuple(case for case in found if case))
 
-    def _case(self, row: Characteristic, raw: object, place: str) -> Case | None:
+    def _case(self, characteristic: Characteristic, raw: object, place: str) -> Case | None:
         if isinstance(raw, dict) and set(raw) == {"otherwise"}:
-            then = self.read(row, raw["otherwise"], place, inner=True)
+            then = self.read(characteristic, raw["otherwise"], place, inner=True)
             return Case(when=(), then=then) if then else None
         if not isinstance(raw, dict) or set(raw) != {"when", "then"} or not isinstance(raw["when"], dict):
             self.note(place, f"met {raw!r}; expected when (facts and their conditions) and then, or otherwise")
@@ -164,38 +166,40 @@ class ConditionReader:
                 conditions.append(None)
             else:
                 conditions.append(self.read(other, inner, f'{place}, when "{id_}"', inner=True))
-        then = self.read(row, raw["then"], f"{place}, then", inner=True)
+        then = self.read(characteristic, raw["then"], f"{place}, then", inner=True)
         if then is None or not conditions or any(condition is None for condition in conditions):
             return None
         return Case(when=tuple(condition for condition in conditions if condition), then=then)
 
-    def witnesses_agree(self, row: Characteristic, value: object, place: str) -> Condition:
+    def witnesses_agree(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         self._must_be_true(value)
-        if len(row.witnesses) < 2:
-            raise ValueRefused(f"needs a characteristic with several witnesses; {row.id} has one")
-        return WitnessesAgree(row)
+        if len(characteristic.witnesses) < 2:
+            raise ValueRefused(f"needs a characteristic with several witnesses; {characteristic.id} has one")
+        return WitnessesAgree(characteristic)
 
-    def fits_buffer(self, row: Characteristic, value: object, place: str) -> Condition:
-        if row.id != keys.BITRATE_BUFFER.id:
-            raise ValueRefused(f"works on bitrate.buffer only; met {row.id}")
+    def fits_buffer(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        if characteristic.id != keys.BITRATE_BUFFER.id:
+            raise ValueRefused(f"works on bitrate.buffer only; met {characteristic.id}")
         if not isinstance(value, dict) or set(value) != {"rate", "size"}:
             raise ValueRefused(f"needs a rate and a size; got {value!r}")
         rate, size = parse_bit_rate(value["rate"]), parse_bits(value["size"])
         if not rate or not size:
             raise ValueRefused(f"needs a rate and a size above 0; got {value!r}")
-        return FitsBuffer(row, rate=rate, size=size)
+        return FitsBuffer(characteristic, rate=rate, size=size)
 
-    def table(self, row: Characteristic, value: object, place: str) -> Condition:
+    def table(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         if not isinstance(value, dict) or set(value) != {"columns", "rows"}:
             raise ValueRefused(f"needs columns and rows; got {value!r}")
         columns, rows = value["columns"], value["rows"]
         if (
             not isinstance(columns, list)
             or len(columns) < 2
-            or row.id not in columns
+            or characteristic.id not in columns
             or len(set(map(str, columns))) < len(columns)
         ):
-            raise ValueRefused(f"needs at least two different columns, one of them {row.id}; got {columns!r}")
+            raise ValueRefused(
+                f"needs at least two different columns, one of them {characteristic.id}; got {columns!r}"
+            )
         found = [REGISTRY.get(str(one)) for one in columns]
         for id_, column in zip(columns, found, strict=True):
             if column is None:
@@ -206,7 +210,9 @@ class ConditionReader:
         if len(known) < len(columns):
             raise _Unreadable
         return Table(
-            row, columns=known, rows=tuple(self._row(known, raw, number) for number, raw in enumerate(rows, 1))
+            characteristic,
+            columns=known,
+            rows=tuple(self._row(known, raw, number) for number, raw in enumerate(rows, 1)),
         )
 
     def _row(self, columns: tuple[Characteristic, ...], raw: object, number: int) -> tuple[Condition, ...]:
@@ -223,9 +229,11 @@ class ConditionReader:
         return tuple(cells)
 
     @staticmethod
-    def _must_be_ordered(row: Characteristic) -> None:
-        if not is_ordered(row):
-            raise ValueRefused(f"{row.label.lower()} has no order of size; expected equals, one_of, present or absent")
+    def _must_be_ordered(characteristic: Characteristic) -> None:
+        if not is_ordered(characteristic):
+            raise ValueRefused(
+                f"{characteristic.label.lower()} has no order of size; expected equals, one_of, present or absent"
+            )
 
     @staticmethod
     def _must_be_true(value: object) -> bool:

@@ -41,7 +41,7 @@ class Equals(Condition):
     value: Any
 
     def holds(self, value: Any) -> bool:
-        return same(self.row, self.value, value)
+        return same(self.characteristic, self.value, value)
 
     def required(self) -> str:
         return self._spell(self.value)
@@ -61,7 +61,7 @@ class OneOf(Condition):
     values: tuple[Any, ...]
 
     def holds(self, value: Any) -> bool:
-        return any(same(self.row, one, value) for one in self.values)
+        return any(same(self.characteristic, one, value) for one in self.values)
 
     def required(self) -> str:
         spelled = [self._spell(value) for value in self.values]
@@ -83,11 +83,11 @@ class Within(Condition):
     most: Any = None
 
     def holds(self, value: Any) -> bool:
-        met = rank_found(self.row, value)
+        met = rank_found(self.characteristic, value)
         if met is None:  # such as level "Main" of another codec, where a number is asked for
             return False
-        return (self.least is None or met >= rank(self.row, self.least)) and (
-            self.most is None or met <= rank(self.row, self.most)
+        return (self.least is None or met >= rank(self.characteristic, self.least)) and (
+            self.most is None or met <= rank(self.characteristic, self.most)
         )
 
     def required(self) -> str:
@@ -114,7 +114,7 @@ class Near(Condition):
 
     def required(self) -> str:
         # A difference of rates is no rate that has a name.
-        give = f"{float(self.tolerance):g}" if self.row.kind is Kind.RATE else self._spell(self.tolerance)
+        give = f"{float(self.tolerance):g}" if self.characteristic.kind is Kind.RATE else self._spell(self.tolerance)
         return f"{self._spell(self.value)} ± {give}"
 
     @property
@@ -130,11 +130,11 @@ class Present(Condition):
 
     def holds(self, value: Any) -> bool:
         there = bool(value) if isinstance(value, tuple | list | dict | str) else value is not None
-        if self.row.kind is Kind.TIMES and self.row.per_track:
+        if self.characteristic.kind is Kind.TIMES and self.characteristic.per_track:
             there = any(value)
-        if self.row.id == keys.SOUND_TRACKS.id:
+        if self.characteristic.id == keys.SOUND_TRACKS.id:
             there = value > 0
-        if self.row.id == keys.PICTURE_ALPHA.id:
+        if self.characteristic.id == keys.PICTURE_ALPHA.id:
             there = value != "none"
         return there is self.wanted
 
@@ -172,7 +172,7 @@ class SameAsTimeline(Condition):
     @property
     def answers(self) -> str:
         """The ``edit.*`` characteristic that answers."""
-        return TIMELINE_TWINS.get(self.row.id, self.row.id)
+        return TIMELINE_TWINS.get(self.characteristic.id, self.characteristic.id)
 
     def required(self) -> str:
         return "as the timeline" + (f" ± {self.tolerance} frames" if self.tolerance else "")
@@ -230,8 +230,8 @@ class SameAsMaster(Condition):
         return "as the master"
 
     def judge(self, line: Line, hearing: Hearing) -> Finding:
-        if self.row.id in hearing.held:
-            return hearing.as_held(line, hearing.held[self.row.id])
+        if self.characteristic.id in hearing.held:
+            return hearing.as_held(line, hearing.held[self.characteristic.id])
         reason = "it has not been held against the master yet" if hearing.with_master else "no master was given"
         return hearing.unheard(line, self.required(), reason)
 
@@ -244,19 +244,21 @@ class WitnessesAgree(Condition):
         return "the same by every witness"
 
     def judge(self, line: Line, hearing: Hearing) -> Finding:
-        row = self.row
-        spoken = hearing.inspection.facts[row.id].spoken()
+        characteristic = self.characteristic
+        spoken = hearing.inspection.facts[characteristic.id].spoken()
         if len(spoken) < 2:
             silent = "only one witness speaks" if spoken else "no witness says anything of it"
             if line.is_integrity:  # nothing to contradict: a name without a telling extension is no fault
                 return hearing.met(line, self.required(), silent)
             return hearing.unheard(line, self.required(), silent)
-        words = "; ".join(f"{speaker(row, one)} {text_of(row, value)}" for one, value in spoken.items())
+        words = "; ".join(
+            f"{speaker(characteristic, one)} {text_of(characteristic, value)}" for one, value in spoken.items()
+        )
         if len(set(map(str, spoken.values()))) == 1:
             return hearing.met(line, self.required(), words)
         unmet = Unmet(
-            id=row.id,
-            label=small(row.label),
+            id=characteristic.id,
+            label=small(characteristic.label),
             condition=self,
             asked=None,
             found=spoken,
@@ -290,7 +292,7 @@ class FitsBuffer(Condition):
         if fit.fits:
             return hearing.met(line, self.required(), found, says=f"As asked: it {found}.", observed=observed)
         unmet = Unmet(
-            id=self.row.id,
+            id=self.characteristic.id,
             label=small(line.label),
             condition=self,
             asked=None,
@@ -313,7 +315,7 @@ class Table(Condition):
     rows: tuple[tuple[Condition, ...], ...]  #: conditions in the order of the columns
 
     def required(self) -> str:
-        names = [row.label.lower() for row in self.columns]
+        names = [column.label.lower() for column in self.columns]
         return f"one of {len(self.rows)} combinations of {', '.join(names[:-1])} and {names[-1]}"
 
     def judge(self, line: Line, hearing: Hearing) -> Finding:
@@ -334,7 +336,7 @@ class Table(Condition):
             return hearing.met(line, self.required(), found, says=f"As asked: {found} is allowed.")
         nearest = self.rows[max(range(len(fits)), key=lambda number: sum(fits[number]))]
         unmet = Unmet(
-            id=self.row.id,
+            id=self.characteristic.id,
             label=small(line.label),
             condition=self,
             asked=None,
@@ -361,18 +363,18 @@ class Cases(Condition):
     cases: tuple[Case, ...]
 
     def required(self) -> str:
-        return "by " + ", ".join(sorted({one.row.label.lower() for case in self.cases for one in case.when}))
+        return "by " + ", ".join(sorted({one.characteristic.label.lower() for case in self.cases for one in case.when}))
 
     def chosen(self, inspection: Inspection) -> tuple[Condition | None, str]:
         """A fact that nobody knows stops the search, it never passes over."""
         for case in self.cases:
-            values = [(one, inspection.best(one.row.id)) for one in case.when]
-            unknown = next((one.row for one, value in values if value is None), None)
+            values = [(one, inspection.best(one.characteristic.id)) for one in case.when]
+            unknown = next((one.characteristic for one, value in values if value is None), None)
             if unknown:
                 return None, f"which case applies depends on {unknown.label.lower()}, which is not known"
             if all(one.holds_for(value) for one, value in values):
                 return case.then, ""
-        facts = sorted({one.row.id for case in self.cases for one in case.when})
+        facts = sorted({one.characteristic.id for case in self.cases for one in case.when})
         met = ", ".join(
             f"{REGISTRY[id_].label.lower()} {text_of(REGISTRY[id_], inspection.best(id_))}" for id_ in facts
         )

@@ -17,13 +17,13 @@ _LOUDNESS = (keys.SOUND_LOUDNESS.id, keys.SOUND_PROGRAMME_LOUDNESS.id)
 
 
 def _is_places(unmet: Unmet) -> bool:
-    return unmet.condition.row.kind in (Kind.SPANS, Kind.TIMES)
+    return unmet.condition.characteristic.kind in (Kind.SPANS, Kind.TIMES)
 
 
 def _place_words(unmet: Unmet) -> dict[str, Any]:
     """How many places there are, and where the first one is."""
     listed = unmet.found
-    if unmet.condition.row.per_track:
+    if unmet.condition.characteristic.per_track:
         listed = [(number, one) for number, track in enumerate(unmet.found, 1) for one in track]
         number, first = listed[0]
         where = f"at {first.start:.2f} s" + (f" of track {number}" if len(unmet.found) > 1 else "")

@@ -198,11 +198,11 @@ class _Reader:
             )
         for key in sorted(set(map(str, entry)) - _LINE):
             self.note(place, f"met {key!r}; expected one of {', '.join(sorted(_LINE))}")
-        row = REGISTRY.get(str(entry.get("characteristic")))
-        if row is None:
+        characteristic = REGISTRY.get(str(entry.get("characteristic")))
+        if characteristic is None:
             met = entry.get("characteristic")
             self.note(place, f"met characteristic {met!r}; {nearest_ids(str(met))}")
-        condition = self.conditions.read(row, entry.get("condition"), place) if row else None
+        condition = self.conditions.read(characteristic, entry.get("condition"), place) if characteristic else None
         weight = entry.get("weight", "must")
         if weight not in [one.value for one in Weight]:
             self.note(place, f"met weight {weight!r}; expected must, should or note")
@@ -213,22 +213,22 @@ class _Reader:
                 self.note(place, f"met {value!r} as {key}; expected a text")
                 value = ""
             texts[key] = " ".join(value.split())
-        witnesses = self._witnesses(entry.get("witness"), row, place)
-        if len(self.conditions.mistakes) > before or row is None or condition is None:
+        witnesses = self._witnesses(entry.get("witness"), characteristic, place)
+        if len(self.conditions.mistakes) > before or characteristic is None or condition is None:
             return None
         return Line(
             id=id_,
-            row=row,
+            characteristic=characteristic,
             condition=condition,
             raw_condition=entry["condition"],
             weight=Weight(weight),
-            label=texts["label"] or row.label,
+            label=texts["label"] or characteristic.label,
             why=texts["why"],
             remedy=texts["remedy"],
             witnesses=witnesses,
         )
 
-    def _witnesses(self, raw: object, row: Characteristic | None, place: str) -> tuple[Witness, ...]:
+    def _witnesses(self, raw: object, characteristic: Characteristic | None, place: str) -> tuple[Witness, ...]:
         if raw is None:
             return ()
         names = raw if isinstance(raw, list) else [raw]
@@ -236,8 +236,8 @@ class _Reader:
         for name in names:
             if name not in [witness.value for witness in Witness]:
                 self.note(place, f"met witness {name!r}; expected declared, coded or observed")
-            elif row and Witness(name) not in row.witnesses:
-                self.note(place, f"{row.id} has no {name} witness")
+            elif characteristic and Witness(name) not in characteristic.witnesses:
+                self.note(place, f"{characteristic.id} has no {name} witness")
             else:
                 found.append(Witness(name))
         return tuple(found)

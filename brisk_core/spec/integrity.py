@@ -17,7 +17,7 @@ def _line(
 ) -> Line:
     return Line(
         id=f"{INTEGRITY_PREFIX}{name}",
-        row=condition.row,
+        characteristic=condition.characteristic,
         condition=condition,
         raw_condition=raw,
         weight=weight,

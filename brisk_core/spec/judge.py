@@ -26,7 +26,7 @@ def judge(
     inspection: Inspection,
     *,
     timeline: Timeline | None = None,
-    part: FrameRange | None = None,
+    covered: FrameRange | None = None,
     series: PacketSeries | None = None,
     master: Mapping[str, Held] | None = None,
     captioned: Captioned | None = None,
@@ -41,12 +41,12 @@ def judge(
     """
     captioned = captioned if captioned and captioned.documents else None
     inspection = with_sidecars(inspection, captioned)
-    held = {**(hold(inspection, timeline, part) if timeline else {}), **(master or {})}
+    held = {**(hold(inspection, timeline, covered) if timeline else {}), **(master or {})}
     hearing = Hearing(
         inspection=inspection,
         captions=CaptionVerdicts(captioned, inspection),
         word=word,
-        agreements=agree(inspection, timeline, part) if timeline else None,
+        agreements=agree(inspection, timeline, covered) if timeline else None,
         series=series,
         held=held,
         with_master=master is not None,
@@ -60,32 +60,32 @@ def judge(
 
 def _of_every_file(spec: Spec, hearing: Hearing) -> list[Line]:
     """The integrity lines that apply to this file and that the spec does not ask about in its own way."""
-    asked = {line.row.id for line in spec.lines}
-    return [line for line in INTEGRITY if line.row.id not in asked and _speaks(line, hearing)]
+    asked = {line.characteristic.id for line in spec.lines}
+    return [line for line in INTEGRITY if line.characteristic.id not in asked and _speaks(line, hearing)]
 
 
 def _speaks(line: Line, hearing: Hearing) -> bool:
-    witnessed = hearing.inspection.facts[line.row.id]
+    witnessed = hearing.inspection.facts[line.characteristic.id]
     return bool(witnessed.spoken()) or any(witnessed.of(one) is Unheard.UNHEARD for one in Witness)
 
 
 def _beside(spec: Spec, hearing: Hearing, *, with_captions: bool) -> list[Line]:
     """The lines that a timeline, a master and captions bring, where the spec does not ask in its own way."""
-    asked = {id_ for line in spec.lines for id_ in (line.row.id, line.condition.answers)}
+    asked = {id_ for line in spec.lines for id_ in (line.characteristic.id, line.condition.answers)}
     lines = [
         *(TIMELINE_LINES if hearing.agreements is not None else ()),
         *(MASTER_LINES if hearing.with_master else ()),
         *(CAPTION_LINES if with_captions else ()),
     ]
-    return [line for line in lines if line.row.id not in asked and not _is_idle(line, spec, hearing)]
+    return [line for line in lines if line.characteristic.id not in asked and not _is_idle(line, spec, hearing)]
 
 
 def _is_idle(line: Line, spec: Spec, hearing: Hearing) -> bool:
     """Is there nothing that this line could say of the file?"""
-    if line.row.id == keys.EDIT_SHAPE.id:
+    if line.characteristic.id == keys.EDIT_SHAPE.id:
         return _shape_is_ordered(spec, hearing)
-    held = hearing.held.get(line.row.id)
-    return line.row.id in _ONLY_WHERE_ASKED and (held is None or not held.asked)
+    held = hearing.held.get(line.characteristic.id)
+    return line.characteristic.id in _ONLY_WHERE_ASKED and (held is None or not held.asked)
 
 
 def _shape_is_ordered(spec: Spec, hearing: Hearing) -> bool:
@@ -94,7 +94,7 @@ def _shape_is_ordered(spec: Spec, hearing: Hearing) -> bool:
     if agreement is None or agreement.agrees is None:
         return True
     size = hearing.inspection[keys.PICTURE_SIZE]
-    return any(line.row.id == keys.PICTURE_SIZE.id and line.condition.orders(size) for line in spec.lines)
+    return any(line.characteristic.id == keys.PICTURE_SIZE.id and line.condition.orders(size) for line in spec.lines)
 
 
 def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:
@@ -107,9 +107,9 @@ def bit_rate_limits(spec: Spec, inspection: Inspection) -> dict[str, int]:
     for line in spec.lines:
         condition, _ = line.condition.chosen(inspection)
         least, most = condition.bounds if condition else (None, None)
-        if line.row.id == keys.BITRATE_AVERAGE.id:
+        if line.characteristic.id == keys.BITRATE_AVERAGE.id:
             found |= {name: int(value) for name, value in (("least", least), ("most", most)) if value is not None}
-        elif line.row.id == keys.BITRATE_PEAK_1S.id and most is not None:
+        elif line.characteristic.id == keys.BITRATE_PEAK_1S.id and most is not None:
             found["peak"] = int(most)
         elif isinstance(condition, FitsBuffer):
             found |= {"buffer_rate": condition.rate, "buffer_size": condition.size}

@@ -20,16 +20,16 @@ class CaptionLimit(Condition):
     limit: Fraction  #: in the unit of its characteristic
 
     def required(self) -> str:
-        word = "at least" if self.row.id in _FROM_BELOW else "at most"
-        return f"{word} {float(self.limit):g} {self.row.unit}"
+        word = "at least" if self.characteristic.id in _FROM_BELOW else "at most"
+        return f"{word} {float(self.limit):g} {self.characteristic.unit}"
 
 
-def read_limit(row: Characteristic, value: object, *, least: bool) -> CaptionLimit:
+def read_limit(characteristic: Characteristic, value: object, *, least: bool) -> CaptionLimit:
     """Read ``at_least`` or ``at_most`` of a characteristic of captions that has a limit."""
-    if least and row.id not in _FROM_BELOW:
-        raise ValueRefused(f"{row.label.lower()} has a most; expected at_most")
-    if not least and row.id in _FROM_BELOW:
-        raise ValueRefused(f"{row.label.lower()} have a least length; expected at_least")
+    if least and characteristic.id not in _FROM_BELOW:
+        raise ValueRefused(f"{characteristic.label.lower()} has a most; expected at_most")
+    if not least and characteristic.id in _FROM_BELOW:
+        raise ValueRefused(f"{characteristic.label.lower()} have a least length; expected at_least")
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0 < value <= _LARGEST:
-        raise ValueRefused(f"met {value!r}; expected a number of {row.unit}, above 0 and at most {_LARGEST}")
-    return CaptionLimit(row, limit=Fraction(str(value)))
+        raise ValueRefused(f"met {value!r}; expected a number of {characteristic.unit}, above 0 and at most {_LARGEST}")
+    return CaptionLimit(characteristic, limit=Fraction(str(value)))

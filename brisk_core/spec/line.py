@@ -69,7 +69,7 @@ class Condition:
     """A requirement on a characteristic; it judges lines that have it."""
 
     needs_series: ClassVar[bool] = False  #: the sizes of all packets, beside the facts
-    row: Characteristic
+    characteristic: Characteristic
 
     def holds(self, value: Any) -> bool:
         """Is the requirement met by this value (of one track, where values are by track)?"""
@@ -82,7 +82,7 @@ class Condition:
     @property
     def answers(self) -> str:
         """Id of the characteristic that this answers, so that no other line needs to."""
-        return self.row.id
+        return self.characteristic.id
 
     @property
     def asked(self) -> Any:
@@ -107,13 +107,13 @@ class Condition:
         held = hearing.of_captions(self)
         if held is not None:
             return hearing.as_held(line, held)
-        if self.row.stage is Stage.CHECK:
+        if self.characteristic.stage is Stage.CHECK:
             return hearing.unheard(line, self.required(), "this engine does not measure it")
         return self._by_witnesses(line, hearing)
 
     def holds_for(self, value: Any) -> bool:
         """Is the requirement met by the value of a characteristic, every track of it?"""
-        if not self.row.per_track or self.row.kind in (Kind.SPANS, Kind.TIMES):
+        if not self.characteristic.per_track or self.characteristic.kind in (Kind.SPANS, Kind.TIMES):
             return self.holds(value)
         return bool(value) and all(one is not None and self.holds(one) for one in value)
 
@@ -123,38 +123,40 @@ class Condition:
         return hearing.worded(
             line,
             Unmet(
-                id=self.row.id,
-                label=small(self.row.label),
+                id=self.characteristic.id,
+                label=small(self.characteristic.label),
                 condition=self,
                 asked=self.asked,
                 found=offending,
                 required=self.required(),
-                found_text=_one_text(self.row, offending) if offending is not None else "nothing",
-                who=speaker(self.row, witness),
-                detail=hearing.detail(self.row),
+                found_text=_one_text(self.characteristic, offending) if offending is not None else "nothing",
+                who=speaker(self.characteristic, witness),
+                detail=hearing.detail(self.characteristic),
             ),
-            found=text_of(self.row, value),
+            found=text_of(self.characteristic, value),
         )
 
     def _by_witnesses(self, line: Line, hearing: Hearing) -> Finding:
-        row = self.row
-        witnessed = hearing.inspection.facts[row.id]
+        characteristic = self.characteristic
+        witnessed = hearing.inspection.facts[characteristic.id]
         spoken = witnessed.spoken()
-        asked = line.witnesses or _default_witnesses(row, spoken)
+        asked = line.witnesses or _default_witnesses(characteristic, spoken)
         unheard = [witness for witness in asked if witnessed.of(witness) is Unheard.UNHEARD]
         held = {witness: value for witness, value in spoken.items() if witness in asked}
         for witness, value in reversed(held.items()):  # the strongest first
             if not self.holds_for(value):
                 return self.unmet(line, hearing, witness, value)
         if unheard:
-            reason = hearing.inspection.unread.get(row.id, "it could not be read")
-            heard = ", ".join(f"{speaker(row, one)} {text_of(row, value)}" for one, value in held.items())
+            reason = hearing.inspection.unread.get(characteristic.id, "it could not be read")
+            heard = ", ".join(
+                f"{speaker(characteristic, one)} {text_of(characteristic, value)}" for one, value in held.items()
+            )
             return hearing.unheard(line, self.required(), f"{reason}{f' ({heard})' if heard else ''}")
         if not held:
             return self.of_silence(line, hearing, asked)
         strongest = next(reversed(held.values()))
-        says = f"As asked: {_witness_words(row, held)}."
-        return hearing.met(line, self.required(), text_of(row, strongest), says=says)
+        says = f"As asked: {_witness_words(characteristic, held)}."
+        return hearing.met(line, self.required(), text_of(characteristic, strongest), says=says)
 
     def of_silence(self, line: Line, hearing: Hearing, asked: tuple[Witness, ...]) -> Finding:
         """Return the finding where all witnesses were heard and none has anything to say."""
@@ -162,14 +164,14 @@ class Condition:
 
     def _offending(self, value: Any) -> Any:
         """Return the value of the first track that does not hold, or the value itself; ``None`` for no track at all."""
-        if not self.row.per_track or not isinstance(value, tuple) or self.row.kind is Kind.TIMES:
+        if not self.characteristic.per_track or not isinstance(value, tuple) or self.characteristic.kind is Kind.TIMES:
             return value
         return next((one for one in value if one is None or not self.holds(one)), None)
 
     def _spell(self, value: Any) -> str:
-        if self.row.kind is Kind.BIT_RATE:
+        if self.characteristic.kind is Kind.BIT_RATE:
             return spell_bit_rate_exactly(value)
-        return spell(self.row.kind, False, value, self.row.unit)
+        return spell(self.characteristic.kind, False, value, self.characteristic.unit)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -177,7 +179,7 @@ class Line:
     """One requirement."""
 
     id: str
-    row: Characteristic
+    characteristic: Characteristic
     condition: Condition
     raw_condition: Mapping[str, Any]  #: as written
     weight: Weight
@@ -194,12 +196,14 @@ class Line:
     @property
     def why_told(self) -> str:
         """Why the line is there: the spec's own words, else the general reason."""
-        return self.why or reason_for(self.row).why
+        return self.why or reason_for(self.characteristic).why
 
     @property
     def remedy_told(self) -> str:
         """What to change when it is unmet: the spec's own words, else the general remedy."""
-        return self.remedy or reason_for(self.row).remedy.format(required=in_prose(self.condition.required()))
+        return self.remedy or reason_for(self.characteristic).remedy.format(
+            required=in_prose(self.condition.required())
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -275,9 +279,9 @@ class Hearing:
         """Return what captions have to say to a condition, ``None`` where it does not ask them."""
         return self.captions.of(condition)
 
-    def detail(self, row: Characteristic) -> str:
+    def detail(self, characteristic: Characteristic) -> str:
         """Return what more is known of a characteristic that is not met."""
-        damage = self.inspection[keys.WRAPPER_DAMAGE] if row.id == keys.WRAPPER_COMPLETE.id else None
+        damage = self.inspection[keys.WRAPPER_DAMAGE] if characteristic.id == keys.WRAPPER_COMPLETE.id else None
         return damage[0] if damage else ""
 
     def met(self, line: Line, required: str, found: str, *, says: str = "", observed: Any = None) -> Finding:
@@ -326,7 +330,7 @@ class Hearing:
                 finding = replace(finding, outcome=Outcome.CAUTION, remedy=line.remedy or held.remedy or finding.remedy)
             return replace(finding, spans=held.spans())
         unmet = Unmet(
-            id=line.row.id,
+            id=line.characteristic.id,
             label=small(line.label),
             condition=line.condition,
             asked=None,
@@ -341,8 +345,8 @@ class Hearing:
     def _finding(
         self, line: Line, outcome: Outcome, words: Worded, *, required: str, found: str, observed: Any
     ) -> Finding:
-        witnessed = self.inspection.facts.get(line.row.id)
-        spans = spans_of(line.row, witnessed, self.rate) if witnessed else ()
+        witnessed = self.inspection.facts.get(line.characteristic.id)
+        spans = spans_of(line.characteristic, witnessed, self.rate) if witnessed else ()
         said = witnessed or Witnessed()
         return Finding(
             line=line,
@@ -370,14 +374,14 @@ def in_prose(required: str) -> str:
     return required.replace("≤", "at most").replace("≥", "at least")
 
 
-def speaker(row: Characteristic, witness: Witness) -> str:
+def speaker(characteristic: Characteristic, witness: Witness) -> str:
     """Return who says a value, as a sentence begins with it."""
-    return _SPEAKERS.get(witness, _OBSERVERS[row.stage])
+    return _SPEAKERS.get(witness, _OBSERVERS[characteristic.stage])
 
 
-def text_of(row: Characteristic, value: Any) -> str:
+def text_of(characteristic: Characteristic, value: Any) -> str:
     """Return a value of a characteristic, all its tracks, as a person reads it."""
-    return spell(row.kind, row.per_track, value, row.unit)
+    return spell(characteristic.kind, characteristic.per_track, value, characteristic.unit)
 
 
 def silence(asked: tuple[Witness, ...]) -> str:
@@ -387,26 +391,26 @@ def silence(asked: tuple[Witness, ...]) -> str:
     return "the wrapper says nothing of it" if asked == (Witness.DECLARED,) else "no witness says anything of it"
 
 
-def _default_witnesses(row: Characteristic, spoken: Mapping[Witness, Any]) -> tuple[Witness, ...]:
-    if row.judged_by is JudgedBy.OBSERVED:
+def _default_witnesses(characteristic: Characteristic, spoken: Mapping[Witness, Any]) -> tuple[Witness, ...]:
+    if characteristic.judged_by is JudgedBy.OBSERVED:
         return (Witness.OBSERVED,)
-    if row.judged_by is JudgedBy.FIRST and spoken:
+    if characteristic.judged_by is JudgedBy.FIRST and spoken:
         return tuple(spoken)[:1]
-    return row.speakers
+    return characteristic.speakers
 
 
-def _one_text(row: Characteristic, value: Any) -> str:
-    if row.kind is Kind.TIMES:
-        return text_of(row, value)
-    if row.kind is Kind.RATE:
+def _one_text(characteristic: Characteristic, value: Any) -> str:
+    if characteristic.kind is Kind.TIMES:
+        return text_of(characteristic, value)
+    if characteristic.kind is Kind.RATE:
         return spell_rate_exactly(value)
-    return spell(row.kind, False, value, row.unit)
+    return spell(characteristic.kind, False, value, characteristic.unit)
 
 
-def _witness_words(row: Characteristic, held: Mapping[Witness, Any]) -> str:
+def _witness_words(characteristic: Characteristic, held: Mapping[Witness, Any]) -> str:
     names = {
         Witness.DECLARED: "declared by the wrapper",
         Witness.CODED: "coded in the stream",
-        Witness.OBSERVED: _OBSERVERS[row.stage].replace("the ", "seen in the ", 1).rsplit(" ", 1)[0],
+        Witness.OBSERVED: _OBSERVERS[characteristic.stage].replace("the ", "seen in the ", 1).rsplit(" ", 1)[0],
     }
     return ", ".join(names[witness] for witness in held)

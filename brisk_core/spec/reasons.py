@@ -316,6 +316,6 @@ _REASONS: dict[str, Reason] = {
 }
 
 
-def reason_for(row: Characteristic) -> Reason:
+def reason_for(characteristic: Characteristic) -> Reason:
     """Return the general reason to ask for a characteristic."""
-    return _REASONS.get(row.id, _GENERAL)
+    return _REASONS.get(characteristic.id, _GENERAL)

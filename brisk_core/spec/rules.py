@@ -92,7 +92,7 @@ def _is_size(unmet: Unmet) -> bool:
 
 
 def _rank_of(unmet: Unmet) -> Any:
-    return None if unmet.found is None else rank_found(unmet.condition.row, unmet.found)
+    return None if unmet.found is None else rank_found(unmet.condition.characteristic, unmet.found)
 
 
 def _below(unmet: Unmet) -> bool:
@@ -101,7 +101,7 @@ def _below(unmet: Unmet) -> bool:
         isinstance(condition, Within)
         and condition.least is not None
         and (met := _rank_of(unmet)) is not None
-        and met < rank(condition.row, condition.least)
+        and met < rank(condition.characteristic, condition.least)
     )
 
 

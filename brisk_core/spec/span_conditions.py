@@ -26,21 +26,21 @@ class SpanCondition(Condition):
 
     def judge(self, line: Line, hearing: Hearing) -> Finding:
         """Hold the places of every track against the lengths and the parts of the file that are allowed."""
-        row = self.row
-        value = hearing.inspection.facts[row.id].observed
+        characteristic = self.characteristic
+        value = hearing.inspection.facts[characteristic.id].observed
         duration = hearing.inspection[keys.WRAPPER_DURATION]
         if value is None or value is Unheard.UNHEARD:
-            reason = hearing.inspection.unread.get(row.id, silence((Witness.OBSERVED,)))
+            reason = hearing.inspection.unread.get(characteristic.id, silence((Witness.OBSERVED,)))
             return hearing.unheard(line, self.required(), reason)
-        if duration is None or (row.kind is Kind.SPANS and hearing.rate is None):
+        if duration is None or (characteristic.kind is Kind.SPANS and hearing.rate is None):
             return hearing.unheard(line, self.required(), "rate or duration of the file are not known")
         kept = []
-        for track in value if row.per_track else (value,):
+        for track in value if characteristic.per_track else (value,):
             times = [seconds_of(span, hearing.rate) for span in track]
             kept.append(tuple(track[number] for number in self.offending(times, duration)))
         if not any(kept):
-            return hearing.met(line, self.required(), text_of(row, value))
-        return self.unmet(line, hearing, Witness.OBSERVED, tuple(kept) if row.per_track else kept[0])
+            return hearing.met(line, self.required(), text_of(characteristic, value))
+        return self.unmet(line, hearing, Witness.OBSERVED, tuple(kept) if characteristic.per_track else kept[0])
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,29 +86,31 @@ class OnlyAtEnds(SpanCondition):
         return f"only in the first {spell_seconds(self.head)} or the last {spell_seconds(self.tail)}"
 
 
-def _must_be_places(row: Characteristic) -> None:
-    if row.kind not in (Kind.SPANS, Kind.TIMES):
-        raise ValueRefused(f"works on places only; {row.id} is a {row.kind.value}")
+def _must_be_places(characteristic: Characteristic) -> None:
+    if characteristic.kind not in (Kind.SPANS, Kind.TIMES):
+        raise ValueRefused(f"works on places only; {characteristic.id} is a {characteristic.kind.value}")
 
 
-def read_in_all(_: object, row: Characteristic, value: object, __: str) -> Condition:
+def read_in_all(_: object, characteristic: Characteristic, value: object, __: str) -> Condition:
     """Read ``at_most_in_all``."""
-    _must_be_places(row)
-    return InAll(row, most=parse_seconds(value))
+    _must_be_places(characteristic)
+    return InAll(characteristic, most=parse_seconds(value))
 
 
-def read_none_longer(_: object, row: Characteristic, value: object, __: str) -> Condition:
+def read_none_longer(_: object, characteristic: Characteristic, value: object, __: str) -> Condition:
     """Read ``none_longer_than``."""
-    _must_be_places(row)
-    return NoneLonger(row, most=parse_seconds(value))
+    _must_be_places(characteristic)
+    return NoneLonger(characteristic, most=parse_seconds(value))
 
 
-def read_only_at_ends(_: object, row: Characteristic, value: object, __: str) -> Condition:
+def read_only_at_ends(_: object, characteristic: Characteristic, value: object, __: str) -> Condition:
     """Read ``only_at_ends``: ``head`` and ``tail``, at least one of the two."""
-    _must_be_places(row)
+    _must_be_places(characteristic)
     if not isinstance(value, dict) or not value or not set(value) <= {"head", "tail"}:
         raise ValueRefused(f"needs head, tail or both, each a length; got {value!r}")
-    return OnlyAtEnds(row, head=parse_seconds(value.get("head", "0 s")), tail=parse_seconds(value.get("tail", "0 s")))
+    return OnlyAtEnds(
+        characteristic, head=parse_seconds(value.get("head", "0 s")), tail=parse_seconds(value.get("tail", "0 s"))
+    )
 
 
 SPAN_READERS: dict[str, Callable[[Any, Characteristic, object, str], Condition]] = {

@@ -19,7 +19,7 @@ def target_of(spec: Spec, name: str, timeline: Timeline) -> Target:
     own = Target.of_timeline(timeline)
     conditions: dict[str, Condition] = {}
     for line in spec.lines:
-        conditions.setdefault(line.row.id, line.condition)
+        conditions.setdefault(line.characteristic.id, line.condition)
 
     def asked(id_: str, there: Any) -> Any:
         condition = conditions.get(id_)

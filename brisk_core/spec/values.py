@@ -69,37 +69,38 @@ _READ: dict[Kind, Callable[[object], Any]] = {
 }
 
 
-def read_value(row: Characteristic, value: object) -> Any:
+def read_value(characteristic: Characteristic, value: object) -> Any:
     """Read one value of a spec for this characteristic; raises ``ValueRefused``."""
-    if row.kind is Kind.CHOICE:
-        if value not in row.choices:
-            raise ValueRefused(f"met {value!r}; expected one of {', '.join(row.choices)}")
+    if characteristic.kind is Kind.CHOICE:
+        if value not in characteristic.choices:
+            raise ValueRefused(f"met {value!r}; expected one of {', '.join(characteristic.choices)}")
         return value
-    if row.kind in UNCOMPARED:
+    if characteristic.kind in UNCOMPARED:
         raise ValueRefused(
-            f"{row.label.lower()} cannot be compared with a value; expected present, absent or same_as_timeline"
+            f"{characteristic.label.lower()} cannot be compared with a value;"
+            " expected present, absent or same_as_timeline"
         )
-    return _READ[row.kind](value)
+    return _READ[characteristic.kind](value)
 
 
-def is_ordered(row: Characteristic) -> bool:
+def is_ordered(characteristic: Characteristic) -> bool:
     """Can values of this characteristic be larger and smaller? Levels of codecs can, by their numbers."""
-    return row.kind in ORDERED or row.id == keys.PICTURE_LEVEL.id
+    return characteristic.kind in ORDERED or characteristic.id == keys.PICTURE_LEVEL.id
 
 
-def rank(row: Characteristic, value: Any) -> Any:
+def rank(characteristic: Characteristic, value: Any) -> Any:
     """Return the value as it is compared by size; raises ``ValueRefused`` for a level without a number."""
-    if row.id != keys.PICTURE_LEVEL.id:
+    if characteristic.id != keys.PICTURE_LEVEL.id:
         return value
     if _LEVEL.fullmatch(str(value)):
         return Fraction(str(value))
     raise ValueRefused(f"met level {value!r}; expected a number such as 4.1")
 
 
-def rank_found(row: Characteristic, value: Any) -> Any:
+def rank_found(characteristic: Characteristic, value: Any) -> Any:
     """Return a value of a file as it is compared by size, ``None`` for one that has no place in the order."""
     try:
-        return rank(row, value)
+        return rank(characteristic, value)
     except ValueRefused:
         return None
 
@@ -108,12 +109,12 @@ def _plain(text: str) -> str:
     return re.sub(r"[^a-z0-9]", "", text.casefold())
 
 
-def same(row: Characteristic, asked: Any, found: Any) -> bool:
+def same(characteristic: Characteristic, asked: Any, found: Any) -> bool:
     """Are two values of a characteristic the same? Texts are compared without case, spaces and punctuation."""
-    if row.kind is Kind.TIMECODE:
+    if characteristic.kind is Kind.TIMECODE:
         return str(asked) == str(found)
-    if row.kind is Kind.TEXT and row.id not in (keys.FILE_NAME.id, keys.PICTURE_CODEC_LABEL.id):
+    if characteristic.kind is Kind.TEXT and characteristic.id not in (keys.FILE_NAME.id, keys.PICTURE_CODEC_LABEL.id):
         return _plain(str(asked)) == _plain(str(found))
-    if row.kind is Kind.NUMBER:
+    if characteristic.kind is Kind.NUMBER:
         return bool(asked == Fraction(str(found)))
     return bool(asked == found)

@@ -21,10 +21,10 @@ def lines_that_differ(old: Spec, new: Spec) -> tuple[frozenset[str], frozenset[s
     after = {raw["id"]: raw for raw in new.document["lines"]}
     differ = {id_ for id_, raw in after.items() if before.get(id_) != raw}
     dropped = set(before) - set(after)
-    asked_before, asked_after = ({line.row.id for line in spec.lines} for spec in (old, new))
+    asked_before, asked_after = ({line.characteristic.id for line in spec.lines} for spec in (old, new))
     for line in EVERY_FILE:
-        if line.row.id in asked_after - asked_before:
+        if line.characteristic.id in asked_after - asked_before:
             dropped.add(line.id)
-        elif line.row.id in asked_before - asked_after:
+        elif line.characteristic.id in asked_before - asked_after:
             differ.add(line.id)
     return frozenset(differ), frozenset(dropped)

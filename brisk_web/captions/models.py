@@ -28,7 +28,7 @@ class CaptionFile(Work):
         "inspections.Inspection", on_delete=models.CASCADE, null=True, related_name="text_tracks"
     )  # whose track it is; null for a file
     name = models.CharField(max_length=255)  # of the file, or "track 3"
-    document = models.JSONField(null=True)  # schema brisk-sentry/captions/1
+    document = models.JSONField(null=True)  # schema brisk-sentry/captions/2, or 1
     files = models.ManyToManyField("storage.MediaFile", through="Pairing", related_name="caption_files")
 
     class Meta:

@@ -117,7 +117,7 @@ def judged_document(
         spec,
         known,
         timeline=timeline.edit if timeline else None,
-        part=timeline.part(check.range_start, check.range_end) if timeline else None,
+        covered=timeline.covered(check.range_start, check.range_end) if timeline else None,
         series=inspection.load_series() if inspection and spec.needs_series else None,
         master=held_for(check),
         captioned=captioned_for(check.media_file),

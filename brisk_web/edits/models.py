@@ -33,7 +33,7 @@ class Timeline(models.Model):
             self._read = (self.document, timeline_from_json(self.document))
         return self._read[1]
 
-    def part(self, start: int | None, end: int | None) -> FrameRange:
+    def covered(self, start: int | None, end: int | None) -> FrameRange:
         """Return the range with the whole timeline where an end is not given."""
         length = self.document["length"]
         return FrameRange(start=start or 0, end=length if end is None else end)

@@ -17,13 +17,13 @@ _NUMBERS = {Kind.COUNT, Kind.NUMBER, Kind.BYTES, Kind.BIT_RATE, Kind.RATE, Kind.
 _LEFT_OUT = {keys.FILE_NAME.id, keys.FILE_SIZE.id, keys.FILE_CHECKSUM.id}
 
 
-def fact_number(row: Characteristic, value: Any) -> float | None:
+def fact_number(characteristic: Characteristic, value: Any) -> float | None:
     """Return a value as the number it is found and ordered by, ``None`` for values that have none."""
-    if row.kind in _COUNTED:
+    if characteristic.kind in _COUNTED:
         return float(len(value))
-    if row.kind is Kind.SIZE:
+    if characteristic.kind is Kind.SIZE:
         return float(value[0] * value[1])
-    return float(Fraction(value)) if row.kind in _NUMBERS else None
+    return float(Fraction(value)) if characteristic.kind in _NUMBERS else None
 
 
 def fact_rows(facts: Facts) -> Iterator[tuple[str, str, float | None]]:
@@ -32,19 +32,21 @@ def fact_rows(facts: Facts) -> Iterator[tuple[str, str, float | None]]:
     Where only the observed value counts, a declared or coded one is another quantity and is left out.
     """
     for id_, witnessed in facts.facts.items():
-        row = REGISTRY[id_]
+        characteristic = REGISTRY[id_]
         if id_ in _LEFT_OUT:
             continue
-        spoken = [witnessed.best] if row.judged_by is JudgedBy.OBSERVED else list(witnessed.spoken().values())
+        spoken = (
+            [witnessed.best] if characteristic.judged_by is JudgedBy.OBSERVED else list(witnessed.spoken().values())
+        )
         seen: set[str] = set()
         for said in spoken:
-            for value in said if row.per_track and isinstance(said, tuple) else (said,):
+            for value in said if characteristic.per_track and isinstance(said, tuple) else (said,):
                 if value is None:
                     continue
-                text = spell(row.kind, False, value, row.unit).casefold()[:_LONGEST]
+                text = spell(characteristic.kind, False, value, characteristic.unit).casefold()[:_LONGEST]
                 if text not in seen:
                     seen.add(text)
-                    yield id_, text, fact_number(row, value)
+                    yield id_, text, fact_number(characteristic, value)
 
 
 def index_facts(inspection: Inspection) -> None:

@@ -12,6 +12,8 @@ from brisk_web.inspections.models import Inspection
 from brisk_web.work.sweep import keeper
 
 FRAMES_KEPT_S = 14 * 86400  # since anybody looked at a frame of a file
+_REMOVALS = 5  # attempts at a folder
+_WRITTEN_S = 0.2  # a picture takes to be written
 
 
 def _size(folder: Path) -> int:
@@ -33,9 +35,18 @@ def tidy_frames() -> int:
         if folder.name in known and now - folder.stat().st_mtime < FRAMES_KEPT_S and size <= left:
             left -= size
         else:
-            shutil.rmtree(folder, ignore_errors=True)
-            removed += 1
+            removed += _remove(folder)
     return removed
+
+
+def _remove(folder: Path) -> bool:
+    """Remove a folder; a picture that is being written to it right now is waited for. Is it gone?"""
+    for _ in range(_REMOVALS):
+        shutil.rmtree(folder, ignore_errors=True)
+        if not folder.exists():
+            return True
+        time.sleep(_WRITTEN_S)
+    return False
 
 
 @keeper

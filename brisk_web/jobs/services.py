@@ -80,9 +80,9 @@ def choose_master(deliverable: Deliverable, master: MediaFile | None, *, by: Use
 
 
 @transaction.atomic
-def set_range(deliverable: Deliverable, part: FrameRange | None, *, by: User | None) -> None:
+def set_range(deliverable: Deliverable, covered: FrameRange | None, *, by: User | None) -> None:
     """Set the range that a deliverable covers, ``None`` for all of its timeline; open checks keep the one they have."""
-    deliverable.range_start, deliverable.range_end = (part.start, part.end) if part else (None, None)
+    deliverable.range_start, deliverable.range_end = (covered.start, covered.end) if covered else (None, None)
     deliverable.save(update_fields=["range_start", "range_end"])
     record("deliverable.range-set", deliverable, f"Set the range of {deliverable} to {deliverable.range_text}", by=by)
 

@@ -44,7 +44,7 @@ class Pair:
         rate, frames = facts[keys.PICTURE_FRAME_RATE], facts[keys.PICTURE_FRAME_COUNT]
         if not rate or not frames:
             return None
-        return ordered_frames(self.timeline.edit, self.timeline.part(self.start, self.end), rate, frames)
+        return ordered_frames(self.timeline.edit, self.timeline.covered(self.start, self.end), rate, frames)
 
     @property
     def can_be_compared(self) -> bool:

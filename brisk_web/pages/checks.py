@@ -104,27 +104,27 @@ def _range_words(check: Check) -> str:
 
 def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
     """What the evidence card of a finding shows."""
-    document, row = finding.document, REGISTRY[finding.characteristic]
-    unread = facts.unread.get(row.id) if facts else None
+    document, characteristic = finding.document, REGISTRY[finding.characteristic]
+    unread = facts.unread.get(characteristic.id) if facts else None
     witnesses = []
     for name, words in _WITNESS_WORDS:
-        if not any(witness.value == name for witness in row.witnesses):
+        if not any(witness.value == name for witness in characteristic.witnesses):
             continue
         if name not in document:
             text = f"not measured: {unread}" if unread else "not measured"
-        elif row.stage is Stage.CHECK:
+        elif characteristic.stage is Stage.CHECK:
             text, words = _agreement_text(document[name], finding), "The file has"
         else:
-            value = value_from_json(row.kind, row.per_track, document[name])
-            if row.kind is Kind.TEXTS and value and " " in value[0]:
+            value = value_from_json(characteristic.kind, characteristic.per_track, document[name])
+            if characteristic.kind is Kind.TEXTS and value and " " in value[0]:
                 text = "1 thing, named below" if len(value) == 1 else f"{len(value)} things, named below"
-            elif row.kind is Kind.RATE and value is not None and value.denominator == _NTSC:
+            elif characteristic.kind is Kind.RATE and value is not None and value.denominator == _NTSC:
                 text = f"{value.numerator}/{value.denominator}"  # the fraction itself is the proof here
             else:
-                text = spell_value(row.kind, row.per_track, value, row.unit)
-        place = facts.places.get(row.id, {}).get(name, "") if facts else ""
+                text = spell_value(characteristic.kind, characteristic.per_track, value, characteristic.unit)
+        place = facts.places.get(characteristic.id, {}).get(name, "") if facts else ""
         witnesses.append({"words": words, "text": text, "place": place})
-    return {"finding": finding, "document": document, "row": row, "witnesses": witnesses}
+    return {"finding": finding, "document": document, "characteristic": characteristic, "witnesses": witnesses}
 
 
 def _agreement_text(agreement: dict[str, Any] | None, finding: Finding) -> str:

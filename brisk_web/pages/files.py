@@ -153,7 +153,7 @@ def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
 
 
 def _spelled(facts: Inspection, id_: str, contradicting: Collection[str]) -> dict[str, Any] | None:
-    row, witnessed = REGISTRY[id_], facts.facts[id_]
+    characteristic, witnessed = REGISTRY[id_], facts.facts[id_]
     if not witnessed.spoken():
         return None
     places = facts.places.get(id_, {})
@@ -161,18 +161,18 @@ def _spelled(facts: Inspection, id_: str, contradicting: Collection[str]) -> dic
     for witness in Witness:
         value = witnessed.of(witness)
         known = value is not None and value is not Unheard.UNHEARD
-        text = spell(row.kind, row.per_track, value, row.unit) if known else ""
+        text = spell(characteristic.kind, characteristic.per_track, value, characteristic.unit) if known else ""
         cells.append({"text": text, "place": places.get(witness.value, "")})
-    return {"row": row, "cells": cells, "disagree": id_ in contradicting}
+    return {"characteristic": characteristic, "cells": cells, "disagree": id_ in contradicting}
 
 
 def _fact_groups(facts: Inspection) -> list[tuple[str, list[dict[str, Any]]]]:
     groups = []
     contradicting = find_contradictions(FactsBuilder.resume(facts))
     for group in Group:
-        ids = [id_ for id_, row in REGISTRY.items() if row.group is group and id_ in facts.facts]
+        ids = [id_ for id_, characteristic in REGISTRY.items() if characteristic.group is group and id_ in facts.facts]
         rows = [_spelled(facts, id_, contradicting) for id_ in ids]
-        kept = [row for row in rows if row]
+        kept = [characteristic for characteristic in rows if characteristic]
         if kept:
             groups.append((group.value, kept))
     return groups

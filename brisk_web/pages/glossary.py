@@ -31,9 +31,14 @@ def entries() -> dict[str, list[Entry]]:
     found = {"Words": [Entry(term=one.term, means=one.means, standard=one.standard, id="") for one in WORDS]}
     for group in Group:
         found[group.value] = [
-            Entry(term=row.label, means=row.definition, standard=row.standard, id=row.id)
-            for row in REGISTRY.values()
-            if row.group is group
+            Entry(
+                term=characteristic.label,
+                means=characteristic.definition,
+                standard=characteristic.standard,
+                id=characteristic.id,
+            )
+            for characteristic in REGISTRY.values()
+            if characteristic.group is group
         ]
     return found
 

@@ -67,11 +67,11 @@ class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes no
             self.add_error("range_text", "a range needs a timeline")
         elif text and timeline:
             try:
-                part = parse_range(text, timeline.edit)
+                covered = parse_range(text, timeline.edit)
             except RangeRefused as error:
                 self.add_error("range_text", str(error))
             else:
-                self.instance.range_start, self.instance.range_end = part.start, part.end
+                self.instance.range_start, self.instance.range_end = covered.start, covered.end
         name = cleaned.get("name")
         if name and Deliverable.objects.filter(job=self.instance.job, name=name).exists():
             self.add_error("name", f"the job has a deliverable {name!r} already")

@@ -103,22 +103,24 @@ def _edit_lane(check: Check, timeline: Timeline | None, rate: Fraction) -> dict[
     """Events and marks of the timeline in frames of the file."""
     if timeline is None or check.timeline is None:
         return {"events": [], "marks": [], "length": None}
-    part = check.timeline.part(check.range_start, check.range_end)
+    covered = check.timeline.covered(check.range_start, check.range_end)
     scale = rate / timeline.rate
 
     def place(frame: int) -> float:
-        return float((frame - part.start) * scale)
+        return float((frame - covered.start) * scale)
 
     lane = timeline.picture_lanes[0] if timeline.picture_lanes else None
     events = [
         {"kind": event.kind, "name": event.name, "start": place(event.start), "end": place(event.end)}
         for event in (lane.events if lane else ())
-        if event.end > part.start and event.start < part.end
+        if event.end > covered.start and event.start < covered.end
     ]
     marks = [
-        {"name": mark.name, "at": place(mark.start)} for mark in timeline.marks if part.start <= mark.start < part.end
+        {"name": mark.name, "at": place(mark.start)}
+        for mark in timeline.marks
+        if covered.start <= mark.start < covered.end
     ]
-    return {"events": events, "marks": marks, "length": float(part.length * scale)}
+    return {"events": events, "marks": marks, "length": float(covered.length * scale)}
 
 
 def _buffer_lane(

@@ -128,7 +128,7 @@ def _sound_places(facts: Facts, rate: Fraction) -> list[dict[str, Any]]:
 def loudness_target(check: Check) -> list[float] | None:
     """Return the lowest and highest loudness that the spec asks for, ``None`` where it asks for none."""
     for line in check.spec_version.parsed().lines:
-        if line.row.id in _LOUDNESS:
+        if line.characteristic.id in _LOUDNESS:
             least, most = line.condition.bounds
             if least is not None and most is not None:
                 return [float(least), float(most)]

@@ -104,14 +104,14 @@ class Search:
             found = self._by_fact(found, REGISTRY[self.fact])
         return self._ordered(found)
 
-    def _by_fact(self, found: QuerySet[MediaFile], row: Characteristic) -> QuerySet[MediaFile]:
-        known = Fact.objects.filter(characteristic=row.id)
+    def _by_fact(self, found: QuerySet[MediaFile], characteristic: Characteristic) -> QuerySet[MediaFile]:
+        known = Fact.objects.filter(characteristic=characteristic.id)
         if self.comparison == "not known":
             return found.exclude(inspection__in=known.values("inspection"))
         if not self.value:
             return found.filter(inspection__in=known.values("inspection"))
         try:
-            number = fact_number(row, read_value(row, _typed(self.value)))
+            number = fact_number(characteristic, read_value(characteristic, _typed(self.value)))
         except ValueRefused as error:
             number = None
             if self.comparison != "is":
@@ -121,7 +121,7 @@ class Search:
             text = self.value.casefold()
             matching = known.filter(Q(text=text) | (Q(number=number) if number is not None else Q(text__contains=text)))
         elif number is None:
-            self.mistakes.append(f"{row.label.lower()} has no order of size; expected is")
+            self.mistakes.append(f"{characteristic.label.lower()} has no order of size; expected is")
             return found
         else:
             matching = known.filter(**{f"number__{'gt' if self.comparison == 'over' else 'lt'}": number})
@@ -170,7 +170,11 @@ def fact_choices() -> list[tuple[str, list[tuple[str, str]]]]:
     return [
         (
             group.value,
-            [(id_, row.label) for id_, row in REGISTRY.items() if row.group is group and row.stage is not Stage.CHECK],
+            [
+                (id_, characteristic.label)
+                for id_, characteristic in REGISTRY.items()
+                if characteristic.group is group and characteristic.stage is not Stage.CHECK
+            ],
         )
         for group in Group
         if group not in (Group.TIMELINE, Group.MASTER)

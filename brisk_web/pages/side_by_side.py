@@ -50,12 +50,12 @@ def _chosen(request: HttpRequest, model: Any, name: str) -> Any:
     return get_object_or_404(model, pk=asked_id(request.GET, name)) if request.GET.get(name) else None
 
 
-def _parts(files: list[MediaFile], version: SpecVersion | None, timeline: Timeline | None) -> dict[int, FrameRange]:
+def _covered(files: list[MediaFile], version: SpecVersion | None, timeline: Timeline | None) -> dict[int, FrameRange]:
     """The range of the timeline by which each file was checked, by file id; a file without such a check covers all."""
     if version is None or timeline is None:
         return {}
     checks = Check.objects.filter(media_file__in=files, spec_version=version, timeline=timeline).order_by("pk")
-    return {check.media_file_id: timeline.part(check.range_start, check.range_end) for check in checks}
+    return {check.media_file_id: timeline.covered(check.range_start, check.range_end) for check in checks}
 
 
 def side_address(files: Sequence[int], spec_version: int, timeline: int | None) -> str:
@@ -78,9 +78,12 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
     kept = {key: request.GET[key] for key in ("spec", "timeline") if request.GET.get(key)}
     facts = {file.pk: known for file in files if file.inspection and (known := file.inspection.facts)}
     read = [file for file in files if file.pk in facts]
-    parts = _parts(read, version, timeline)
+    covered = _covered(read, version, timeline)
     groups = compare(
-        [Compared(inspection=facts[file.pk], part=parts.get(file.pk), captioned=captioned_for(file)) for file in read],
+        [
+            Compared(inspection=facts[file.pk], covered=covered.get(file.pk), captioned=captioned_for(file))
+            for file in read
+        ],
         spec=version.parsed() if version else None,
         timeline=timeline.edit if timeline else None,
     )

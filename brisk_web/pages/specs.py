@@ -53,7 +53,7 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
     groups: dict[str, list[Line]] = {}
     document = version.parsed()
     for group in Group:
-        lines = [line for line in document.lines if line.row.group is group]
+        lines = [line for line in document.lines if line.characteristic.group is group]
         if lines:
             groups[group.value] = lines
     context = {

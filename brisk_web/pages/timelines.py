@@ -201,12 +201,12 @@ def set_range(request: HttpRequest, timeline_id: int) -> HttpResponse:
     deliverable = get_object_or_404(timeline.deliverables, pk=asked_id(request.POST, "deliverable"))
     text = f"{request.POST.get('in', '').strip()}-{request.POST.get('out', '').strip()}"
     try:
-        part = parse_range(text, timeline.edit)
+        covered = parse_range(text, timeline.edit)
     except RangeRefused as error:
         messages.error(request, f"The range was not set: {error}.")
     else:
-        whole = part == FrameRange.whole(timeline.edit)
-        set_range_of(deliverable, None if whole else part, by=signed_in(request))
+        whole = covered == FrameRange.whole(timeline.edit)
+        set_range_of(deliverable, None if whole else covered, by=signed_in(request))
         messages.success(request, f"The range of {deliverable.name} is {deliverable.range_text}.")
     return redirect("timeline", timeline.pk)
 

@@ -318,6 +318,18 @@ class ReadingTest(TestCase):
         many = "".join(f"{at}\n00:00:01,000 --> 00:00:02,000\na\n\n" for at in range(100_001))
         with self.assertRaisesRegex(CaptionsRefused, "more than 100,000"):
             read_captions(many.encode(), "many.srt")
+        numbered = f"{'1' * 100_000}\n00:00:01,000 --> 00:00:02,000\na\n"
+        self.assertEqual(len(read_captions(numbered.encode(), "number.srt").captions), 1)
+        for time in (f"{'1' * 100_000}s", f"{'1' * 100_000}:00:00"):
+            timed = TTML.replace('begin="', f'begin="{time}" was="', 1)
+            found = read_captions(timed.encode(), "time.ttml")
+            self.assertIn("as a time", found.remarks[0].says)
+        endless = bytearray(make_stl(((10, 0, 1, 0), (10, 0, 2, 0), b"Text")))
+        endless[1024 + 3] = 0  # a block that says: more follows
+        found = read_captions(bytes(endless + endless[1024:] * 100_000), "endless.stl")
+        self.assertEqual(
+            [one.says for one in found.remarks if one.line == 1], ["a text begins in this block and never ends"]
+        )
 
     def test_noise_is_read_or_refused_and_never_breaks(self) -> None:
         import random

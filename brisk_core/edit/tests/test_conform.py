@@ -32,9 +32,9 @@ class ConformTest(TestCase):
     whole = FrameRange.whole(edit)
 
     def laid(
-        self, cuts: tuple[int, ...], frames: int, *, part: FrameRange | None = None, rate: Fraction = RATE
+        self, cuts: tuple[int, ...], frames: int, *, covered: FrameRange | None = None, rate: Fraction = RATE
     ) -> Conform:
-        return conform(self.edit, part or self.whole, Observed(cuts=cuts, frames=frames, rate=rate))
+        return conform(self.edit, covered or self.whole, Observed(cuts=cuts, frames=frames, rate=rate))
 
     def of(self, lengths: list[int]) -> Conform:
         return self.laid(cuts_of(lengths), sum(lengths))
@@ -58,9 +58,9 @@ class ConformTest(TestCase):
         self.assertIn("master would tell", found.unknown[0])
 
     def test_a_part_of_the_timeline_is_silent(self) -> None:
-        part = FrameRange(start=200, end=900)
+        covered = FrameRange(start=200, end=900)
         cuts = tuple(cut - 200 for cut in cuts_of(LENGTHS) if 200 < cut < 900)
-        found = self.laid(cuts, 700, part=part)
+        found = self.laid(cuts, 700, covered=covered)
         self.assertEqual(found.sentences, ())
         self.assertTrue(found.right)
 
@@ -112,9 +112,9 @@ class ConformTest(TestCase):
         self.assertIn("5 frames more than the timeline has", self.only(self.of(longer)))
 
     def test_another_range(self) -> None:
-        part = FrameRange(start=0, end=500)
+        covered = FrameRange(start=0, end=500)
         cuts = tuple(cut - 600 for cut in cuts_of(LENGTHS) if 600 < cut < 1100)
-        says = self.only(self.laid(cuts, 500, part=part))
+        says = self.only(self.laid(cuts, 500, covered=covered))
         self.assertIn("another range: 10:00:24:00 to 10:00:44:00", says)
 
     def test_another_edit(self) -> None:
@@ -163,12 +163,12 @@ class ConformTest(TestCase):
 
     def test_the_whole_edit_in_place_of_a_part_with_one_cut(self) -> None:
         cut = cuts_of(LENGTHS)[4]
-        part = FrameRange(start=cut - 12, end=cut + 10)
-        found = self.laid(cuts_of(LENGTHS), sum(LENGTHS), part=part)
+        covered = FrameRange(start=cut - 12, end=cut + 10)
+        found = self.laid(cuts_of(LENGTHS), sum(LENGTHS), covered=covered)
         self.assertIn("The file holds", self.only(found))
         other = tuple(int(one) for one in np.cumsum(np.random.default_rng(5).integers(18, 120, 12)))
-        self.assertIn("another edit", self.only(self.laid(other, 900, part=part)))
-        self.assertFalse(self.laid((12,), 22, part=part).measured)
+        self.assertIn("another edit", self.only(self.laid(other, 900, covered=covered)))
+        self.assertFalse(self.laid((12,), 22, covered=covered).measured)
 
     def test_a_transition_is_a_zone_and_a_join_of_one_source_is_no_cut(self) -> None:
         lane = self.edit.lanes[0]

@@ -189,9 +189,9 @@ class AgreementTest(EditTest):
     def test_length_of_a_range_at_another_rate(self) -> None:
         timeline = self.imported(EDL, rate="25")
         inspection = self.inspection(picture__frame_rate=Fraction(50), picture__frame_count=100)
-        part = FrameRange(start=25, end=75)
-        self.assertTrue(agree(inspection, timeline, part)["edit.length"].agrees)
-        self.assertFalse(agree(inspection, timeline, part)["edit.frame_rate"].agrees)
+        covered = FrameRange(start=25, end=75)
+        self.assertTrue(agree(inspection, timeline, covered)["edit.length"].agrees)
+        self.assertFalse(agree(inspection, timeline, covered)["edit.frame_rate"].agrees)
 
     def test_the_start_moves_with_the_range(self) -> None:
         timeline = self.imported(EDL, rate="25")

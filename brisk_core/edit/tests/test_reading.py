@@ -148,6 +148,18 @@ class ReadingTest(TestCase):
         )
         self.assertIn("cannot be read", self.refused('{"OTIO_SCHEMA": "Timeline.1"' + "[" * 5000))
 
+    def test_lines_and_clips_without_end_are_over_soon(self) -> None:
+        # A pattern that looks back over a whole line at each of its signs would take minutes over the first.
+        events = "TITLE: X\n001 AX V C 00:00:01:00 00:00:02:00 01:00:00:00 01:00:01:00\n"
+        for line in (f"002 AX V C {':' * 400_000}", f"002 AX V C {'a: ' * 200_000}", f"003 AX{' ' * 400_000}V C 1"):
+            says = self.refused(f"{events}{line}\n", "a.edl")
+            self.assertRegex(says, "line 3: met .* expected an event with four timecodes")
+        path = self.folder / "comment.edl"
+        path.write_text(f"{events}* {'x' * 1_000_000}\n")
+        self.assertEqual(import_edit(path, hints=EditHints(rate=Fraction(RATE))).length, RATE)
+        self.assertIn("has 300,002 lines; expected at most 300,000", self.refused(events + "*\n" * 300_000, "b.edl"))
+        self.assertIn("holds 100,001 clips; expected at most 100,000", self.refused("{" + '"Clip.2",' * 100_001))
+
     def test_thirty_thousand_events_are_read_in_seconds(self) -> None:
         path = self.folder / "long.edl"
         lines = ["TITLE: LONG", "FCM: NON-DROP FRAME", ""]

@@ -44,16 +44,16 @@ class KeysTest(TestCase):
 
     def test_every_key_has_the_type_of_its_kind(self) -> None:
         for name, hint in _HINTS.items():
-            row = REGISTRY[getattr(keys, name).id]
-            if row.kind is Kind.OBJECT:
+            characteristic = REGISTRY[getattr(keys, name).id]
+            if characteristic.kind is Kind.OBJECT:
                 continue
             (said,) = get_args(hint)
-            wanted = _TYPES[row.kind]
-            if row.kind is Kind.CHOICE and said is not str:
-                self.assertEqual(tuple(said), row.choices, name)  # a closed set that has its own type
+            wanted = _TYPES[characteristic.kind]
+            if characteristic.kind is Kind.CHOICE and said is not str:
+                self.assertEqual(tuple(said), characteristic.choices, name)  # a closed set that has its own type
                 continue
-            if row.per_track:
-                several = row.kind in (Kind.SPANS, Kind.TIMES)
+            if characteristic.per_track:
+                several = characteristic.kind in (Kind.SPANS, Kind.TIMES)
                 wanted = tuple[wanted, ...] if several else tuple[wanted | None, ...]
             self.assertEqual(said, wanted, name)
 

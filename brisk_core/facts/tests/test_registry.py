@@ -45,19 +45,19 @@ CONTRACT = {
 
 class RegistryTest(TestCase):
     def test_every_characteristic_is_complete(self) -> None:
-        for id_, row in REGISTRY.items():
-            self.assertEqual(id_, row.id)
+        for id_, characteristic in REGISTRY.items():
+            self.assertEqual(id_, characteristic.id)
             self.assertRegex(id_, r"^[a-z]+\.[a-z0-9_]+$")
-            self.assertTrue(row.label and row.definition.endswith("."), id_)
-            self.assertTrue(row.witnesses, id_)
-            self.assertEqual(bool(row.choices), row.kind is Kind.CHOICE, id_)
+            self.assertTrue(characteristic.label and characteristic.definition.endswith("."), id_)
+            self.assertTrue(characteristic.witnesses, id_)
+            self.assertEqual(bool(characteristic.choices), characteristic.kind is Kind.CHOICE, id_)
 
     def test_the_contract_of_facts_is_registered_whole(self) -> None:
         contract = {f"{group}.{name}" for group, names in CONTRACT.items() for name in names.split()}
         self.assertEqual(set(REGISTRY), contract)
 
     def test_every_group_of_the_ribbon_is_used(self) -> None:
-        self.assertEqual({row.group for row in REGISTRY.values()}, set(Group))
+        self.assertEqual({characteristic.group for characteristic in REGISTRY.values()}, set(Group))
 
 
 #: One value of each kind, to prove that JSON loses nothing.
@@ -87,12 +87,12 @@ SAMPLES = {
 class InspectionJsonTest(TestCase):
     def build(self) -> FactsBuilder:
         builder = FactsBuilder()
-        for id_, row in REGISTRY.items():
-            if row.stage is Stage.CHECK:
+        for id_, characteristic in REGISTRY.items():
+            if characteristic.stage is Stage.CHECK:
                 continue
-            value = row.choices[0] if row.kind is Kind.CHOICE else SAMPLES[row.kind]
-            for witness in row.witnesses:
-                builder.say(witness, keys.BY_ID[id_], (value, None) if row.per_track else value)
+            value = characteristic.choices[0] if characteristic.kind is Kind.CHOICE else SAMPLES[characteristic.kind]
+            for witness in characteristic.witnesses:
+                builder.say(witness, keys.BY_ID[id_], (value, None) if characteristic.per_track else value)
         return builder
 
     def test_every_kind_goes_to_json_and_back(self) -> None:

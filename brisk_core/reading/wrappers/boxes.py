@@ -7,7 +7,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import BinaryIO
 
-_MOST_BOXES = 200_000  # in one walk; a real movie has thousands, a hostile one may have millions
+from brisk_core.errors import UnreadableFile
+
+_MOST_BOXES = 500_000  # in one walk; a real movie has thousands, a hostile one may have millions
 LARGEST_MOVIE_BOX = 512 << 20  # bytes of a moov box read into memory; two hours of tables take about 10 MB
 
 
@@ -27,7 +29,7 @@ def _four_characters(raw: bytes) -> str:
 
 
 def walk_file(file: BinaryIO, size: int) -> Iterator[Box]:
-    """Yield the top-level boxes of a file, reading their headers only."""
+    """Yield the top-level boxes of a file, reading their headers only; raises ``UnreadableFile`` for too many."""
     position = 0
     for _ in range(_MOST_BOXES):
         if position + 8 > size:
@@ -43,6 +45,7 @@ def walk_file(file: BinaryIO, size: int) -> Iterator[Box]:
         if box.end <= position:
             return
         position = box.end
+    raise UnreadableFile(f"the file holds more than {_MOST_BOXES:,} boxes side by side; expected those of a movie")
 
 
 def walk(data: bytes, start: int, end: int) -> Iterator[Box]:

@@ -10,7 +10,7 @@ from typing import BinaryIO
 
 import numpy as np
 
-from brisk_core.errors import ValueRefused
+from brisk_core.errors import UnreadableFile, ValueRefused
 from brisk_core.exact import Timecode
 from brisk_core.reading.wrappers.boxes import LARGEST_MOVIE_BOX, Box, walk, walk_file
 
@@ -25,6 +25,7 @@ _PLACES = {
     "stts": "mdia/minf/stbl/stts",
     "stsz": "mdia/minf/stbl/stsz",
 }
+MOST_FRAGMENTS = 100_000  #: of a file; two days of fragments of two seconds each
 _FIRST_SHIFTS = 32  # rows of ctts: the earliest picture lies within the first reordering distance
 _SIGNATURES = {"ftyp", "moov", "mdat", "moof", "styp", "sidx", "free", "skip", "wide", "pnot"}
 
@@ -157,8 +158,12 @@ def looks_like_movie(head: bytes) -> bool:
 
 
 def read_movie(file: BinaryIO, size: int) -> Movie:
-    """Read the boxes of an ISO base media file; damage is noted, never raised."""
+    """Read the boxes of an ISO base media file; damage is noted, never raised.
+
+    Raises ``UnreadableFile`` for a file of more fragments than can be read in a few minutes.
+    """
     movie = Movie()
+    fragments = 0
     for box in walk_file(file, size):
         if box.cut:
             movie.damage.append(
@@ -181,6 +186,11 @@ def read_movie(file: BinaryIO, size: int) -> Movie:
             movie.media_at = box.start
         elif box.kind == "moof":
             movie.fragmented = True
+            fragments += 1
+            if fragments > MOST_FRAGMENTS:
+                raise UnreadableFile(
+                    f"the file has more than {MOST_FRAGMENTS:,} fragments; expected fragments of a few seconds each"
+                )
     if movie.index_at is None:
         movie.damage.append("there is no index (moov box)")
     else:

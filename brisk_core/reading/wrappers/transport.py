@@ -7,6 +7,7 @@ from typing import BinaryIO
 
 import numpy as np
 
+from brisk_core.errors import UnreadableFile
 from brisk_core.facts import FactsBuilder, Track, keys
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
@@ -14,6 +15,7 @@ SYNC = 0x47
 _PACKET = 188
 _TABLES_WITHIN = 2 << 20  # bytes in which the tables must come
 _NULL_PID = 0x1FFF
+_MOST_PROGRAMMES = 500  # a multiplex of a broadcaster has up to thirty
 _CHUNK_PACKETS = 1 << 14
 _MOST_NAMED = 20  # places of loss that are named
 
@@ -48,6 +50,7 @@ class Tables:
 
     streams: list[ProgramStream] = field(default_factory=list)
     association: bool = False
+    programmes: int = 0  #: that the association announces
     map_pid: int | None = None
     map_at: int = 0  #: offset of the packet with the first program map
 
@@ -65,6 +68,7 @@ def read_tables(data: bytes, size: int, first: int) -> Tables:
     """Find the first program association and program map (2.4.4) in whole packets at the start of a stream."""
     tables = Tables()
     sections: dict[int, bytearray] = {}
+    parts: set[int] = set()
     for at in range(first, len(data) - _PACKET + 1, size):
         packet = data[at : at + _PACKET]
         if packet[0] != SYNC or not packet[3] & 0x10:
@@ -83,10 +87,17 @@ def read_tables(data: bytes, size: int, first: int) -> Tables:
         whole = bytes(section[: 3 + ((section[1] & 15) << 8 | section[2])])
         if pid == 0:
             tables.association = True
-            for row in range(8, len(whole) - 7, 4):
-                if whole[row] << 8 | whole[row + 1]:
-                    tables.map_pid = (whole[row + 2] & 0x1F) << 8 | whole[row + 3]
-                    break
+            if (
+                len(whole) > 8 and whole[6] not in parts
+            ):  # the association may be cut into up to 256 sections, which come again and again
+                parts.add(whole[6])
+                places = [at for at in range(8, len(whole) - 7, 4) if whole[at] << 8 | whole[at + 1]]
+                tables.programmes += len(places)
+                if places and tables.map_pid is None:
+                    tables.map_pid = (whole[places[0] + 2] & 0x1F) << 8 | whole[places[0] + 3]
+            if tables.programmes > _MOST_PROGRAMMES:
+                return tables
+            sections.pop(0)
         elif whole[0] == 2:
             tables.streams, tables.map_at = _map_streams(whole), at
             return tables
@@ -126,13 +137,20 @@ def _stream(pid: int, stream_type: int, descriptors: bytes) -> ProgramStream:
 
 
 def read_transport(builder: FactsBuilder, file: BinaryIO, head: bytes) -> Structure:
-    """Read the tables at the start of a transport stream and record what they declare."""
+    """Read the tables at the start of a transport stream and record what they declare.
+
+    Raises ``UnreadableFile`` for one that announces more programmes than any multiplex has.
+    """
     layout = packet_layout(head)
     if layout is None:
         return Structure(format="mpeg-ts")
     size, first = layout
     file.seek(0)
     tables = read_tables(file.read(_TABLES_WITHIN), size, first)
+    if tables.programmes > _MOST_PROGRAMMES:
+        raise UnreadableFile(
+            f"the stream announces more than {_MOST_PROGRAMMES} programmes; expected one, or those of a multiplex"
+        )
     if not tables.streams:
         lacking = "program map" if tables.association else "program association"
         say_completeness(builder, [f"there is no {lacking} in the first {_TABLES_WITHIN >> 20} MiB"])

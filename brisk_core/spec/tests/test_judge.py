@@ -26,10 +26,10 @@ def judged(
     condition: dict[str, Any],
     *said: tuple[Witness, str, Any],
     timeline: Timeline | None = None,
-    part: FrameRange | None = None,
+    covered: FrameRange | None = None,
     **line: Any,
 ) -> Finding:
-    return check(characteristic, condition, *said, timeline=timeline, part=part, **line).findings[0]
+    return check(characteristic, condition, *said, timeline=timeline, covered=covered, **line).findings[0]
 
 
 def check(
@@ -37,7 +37,7 @@ def check(
     condition: dict[str, Any],
     *said: tuple[Witness, str, Any],
     timeline: Timeline | None = None,
-    part: FrameRange | None = None,
+    covered: FrameRange | None = None,
     **line: Any,
 ) -> Check:
     spec = parse_spec(
@@ -51,7 +51,7 @@ def check(
             "lines": [{"id": "line", "characteristic": characteristic, "condition": condition} | line],
         }
     )
-    return judge(spec, inspection(*said), timeline=timeline, part=part, integrity=False)
+    return judge(spec, inspection(*said), timeline=timeline, covered=covered, integrity=False)
 
 
 RATE = "picture.frame_rate"
@@ -288,7 +288,7 @@ class TimelineTest(TestCase):
         self.assertEqual(judged("edit.length", condition, *said, timeline=TIMELINE).outcome.value, "pass")
 
     def test_a_range(self) -> None:
-        self.assertEqual(self.length(50, part=FrameRange(start=50, end=100)).outcome.value, "pass")
+        self.assertEqual(self.length(50, covered=FrameRange(start=50, end=100)).outcome.value, "pass")
 
     def test_facts_of_the_file_can_ask_for_the_timeline_too(self) -> None:
         said = (D, "picture.size", (1280, 720))
@@ -310,7 +310,7 @@ class TimelineTest(TestCase):
             said = [(D, "picture.size", size), (D, "picture.display_aspect", Fraction(*size))]
             spec = check("picture.size", condition, *said).spec
             found = judge(spec, inspection(*said), timeline=replace(TIMELINE, pixel_aspect=Fraction(1)))
-            return [one.outcome.value for one in found.findings if one.line.row.id == "edit.shape"]
+            return [one.outcome.value for one in found.findings if one.line.characteristic.id == "edit.shape"]
 
         self.assertEqual(shapes({"equals": "1080×1920"}), [])
         self.assertEqual(shapes({"one_of": ["1920×1080", "1080×1920"]}), [])
@@ -318,7 +318,7 @@ class TimelineTest(TestCase):
         self.assertEqual(shapes({"present": True}), ["caution"])
         unknown = inspection((D, "picture.size", (1080, 1920)))
         found = judge(check("picture.size", {"present": True}).spec, unknown, timeline=TIMELINE)
-        self.assertEqual([one for one in found.findings if one.line.row.id == "edit.shape"], [])
+        self.assertEqual([one for one in found.findings if one.line.characteristic.id == "edit.shape"], [])
         self.assertEqual(shapes({"present": True}, (1280, 720)), ["pass"])
 
     def test_without_a_timeline_nothing_passes(self) -> None:

@@ -36,8 +36,8 @@ class TextsTest(TestCase):
         self.assertEqual([text for text, times in met.items() if times > 1], [])
 
     def test_every_characteristic_says_what_it_is(self) -> None:
-        for row in REGISTRY.values():
-            self.assertTrue(row.label, row.id)
-            self.assertGreater(len(row.definition), 10, row.id)
-            self.assertTrue(reason_for(row).why, row.id)
-            self.assertTrue(reason_for(row).remedy, row.id)
+        for characteristic in REGISTRY.values():
+            self.assertTrue(characteristic.label, characteristic.id)
+            self.assertGreater(len(characteristic.definition), 10, characteristic.id)
+            self.assertTrue(reason_for(characteristic).why, characteristic.id)
+            self.assertTrue(reason_for(characteristic).remedy, characteristic.id)

@@ -9,10 +9,11 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_core.errors import UnreadableFile
 from brisk_core.exact import Timecode
 from brisk_core.facts import FactsBuilder, Witness, keys
 from brisk_core.facts.keys import Key
-from brisk_core.reading.wrappers.movie import Movie, read_movie, read_timecode, rotation
+from brisk_core.reading.wrappers.movie import MOST_FRAGMENTS, Movie, read_movie, read_timecode, rotation
 from brisk_core.reading.wrappers.sample_entries import declare_from_entry
 
 
@@ -192,6 +193,14 @@ class EntryTest(TestCase):
 
 
 class HostileTest(TestCase):
+    def test_more_fragments_than_can_be_read_are_refused(self) -> None:
+        fragment = box("moof")
+        self.assertTrue(movie_of(before=fragment * MOST_FRAGMENTS).fragmented)
+        with self.assertRaisesRegex(UnreadableFile, "more than 100,000 fragments"):
+            movie_of(before=fragment * (MOST_FRAGMENTS + 1))
+        with self.assertRaisesRegex(UnreadableFile, "more than 500,000 boxes"):
+            movie_of(before=box("free") * 500_001)
+
     @given(st.binary(max_size=400))
     def test_any_bytes_in_a_movie_box_are_read_without_an_error(self, body: bytes) -> None:
         data = box("ftyp", b"isom", numbers(0)) + box("moov", body)

@@ -2,11 +2,13 @@
 
 import io
 import itertools
+import struct
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Depth, FactsBuilder, Witness, keys
 from brisk_core.reading.tests.test_headers import MediaTest
 from brisk_core.reading.wrappers.program_stream import read_program_stream
@@ -100,6 +102,21 @@ class TransportTest(TestCase):
         self.assertEqual(
             builder.said(Witness.OBSERVED, keys.WRAPPER_DAMAGE), ("there is no program association in the first 2 MiB",)
         )
+
+    def association(self, part: int, programmes: range) -> bytes:
+        """A packet or more with one section of a program association (H.222.0, table 2-30)."""
+        rows = b"".join(struct.pack(">HH", number, 0xE000 | (0x20 + number)) for number in programmes)
+        head = struct.pack(">BHHBBB", 0, 0xB000 | (len(rows) + 9), 1, 0xC1, part, 9)
+        section = b"\0" + head + rows + bytes(4)
+        pieces = [section[at : at + 184].ljust(184, b"\xff") for at in range(0, len(section), 184)]
+        return b"".join(packet(0, count, piece, start=not count) for count, piece in enumerate(pieces))
+
+    def test_a_stream_of_more_programmes_than_any_multiplex_has(self) -> None:
+        many = b"".join(self.association(part, range(1 + part * 200, 201 + part * 200)) for part in range(3))
+        with self.assertRaisesRegex(UnreadableFile, "more than 500 programmes"):
+            read_transport(FactsBuilder(), io.BytesIO(many), many)
+        again = self.association(0, range(1, 201)) * 5
+        self.assertEqual((read_tables(again, 188, 0).programmes, read_tables(again, 188, 0).map_pid), (200, 0x21))
 
     @given(st.binary(max_size=600))
     def test_any_bytes_are_read(self, data: bytes) -> None:
