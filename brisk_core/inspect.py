@@ -8,10 +8,28 @@ from pathlib import Path
 
 import xxhash
 
-from brisk_core.captions import LIMITS, Captioned, Programme, hold_captions, read_embedded
-from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, Stage, Witness, find_contradictions, keys
+from brisk_core.captions import (
+    LIMITS,
+    CaptionDocument,
+    Captioned,
+    Programme,
+    hold_captions,
+    read_caption_data,
+    read_text_tracks,
+)
+from brisk_core.facts import (
+    CaptionTrack,
+    Depth,
+    FactsBuilder,
+    Inspection,
+    Span,
+    Stage,
+    Witness,
+    find_contradictions,
+    keys,
+)
 from brisk_core.facts.keys import Key
-from brisk_core.packets import PacketSeries, load_series, observe_packets, read_packets, save_series
+from brisk_core.packets import CaptionData, PacketSeries, load_series, observe_packets, read_packets, save_series
 from brisk_core.reading import Source, read_headers
 from brisk_core.scan import (
     Segment,
@@ -74,7 +92,7 @@ def inspect(
         observe_packets(reading, taken)
         series = taken.series
         reading.builder.observed(keys.FILE_CONTRADICTIONS, tuple(find_contradictions(reading.builder).values()))
-        _observe_text_tracks(source, reading.builder)
+        _observe_captions_inside(source, reading.builder, taken.caption_data)
         if series is not None and series_path is not None:
             save_series(series, series_path)
     if depth is Depth.FULL:
@@ -85,18 +103,23 @@ def inspect(
     return Inspected(inspection=inspection, series=series)
 
 
-def _observe_text_tracks(source: Source, builder: FactsBuilder) -> None:
-    """Hold text tracks of the file against the house's limits; what only sound and cuts tell is left to the check."""
+def _observe_captions_inside(source: Source, builder: FactsBuilder, data: Sequence[CaptionData]) -> None:
+    """Count captions in the file and hold them against the house's limits; sound and cuts are left to the check."""
     told: list[Key[tuple[Span, ...]]] = [keys.TEXT_RATE_MISMATCH, keys.TEXT_OUT_OF_RANGE, keys.TEXT_OVERLAP]
     told += [keys.BY_ID[id_] for id_ in LIMITS]
     rate, frames = (
         builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_RATE),
         builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_COUNT),
     )
-    documents = read_embedded(source) if builder.said(Witness.DECLARED, keys.TEXT_CAPTIONS) else ()
+    documents = read_text_tracks(source) if builder.said(Witness.DECLARED, keys.TEXT_CAPTIONS) else ()
+    channels = read_caption_data(source, data)
+    tracks = builder.said(Witness.OBSERVED, keys.TEXT_CAPTIONS) or ()
+    builder.observed(keys.TEXT_CAPTIONS, tracks + tuple(_track_of(document) for document in channels))
+    none = "the text of its captions is not read here" if tracks else "the file has no captions inside"
+    documents += tuple(document for document in channels if document.captions)
     if not documents or not rate or not frames:
         for key in told:
-            builder.unread(key, "the file has no text track" if not documents else "rate or length are not known")
+            builder.unread(key, "rate or length are not known" if documents else none)
         return
     programme = Programme(rate=rate, frames=frames, start=builder.said(Witness.DECLARED, keys.WRAPPER_START_TIMECODE))
     held = hold_captions(Captioned(documents=documents), programme)
@@ -106,6 +129,11 @@ def _observe_text_tracks(source: Source, builder: FactsBuilder) -> None:
             builder.unread(key, found.found)
         else:
             builder.observed(key, tuple(Span(**span) for span in found.document))
+
+
+def _track_of(channel: CaptionDocument) -> CaptionTrack:
+    name = f"{channel.format} {channel.name}".removesuffix(f" {channel.format}")
+    return CaptionTrack(kind="embedded", format=name, language=None, count=len(channel.captions))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,7 +7,7 @@ what the programme says; ``ruling``, ``timed`` and ``rules``, what is said of it
 
 from brisk_core.captions.burned import Burned, burned_from_json, burned_to_json, look_for_burned
 from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, document_from_json, document_to_json
-from brisk_core.captions.embedded import read_embedded
+from brisk_core.captions.embedded import read_caption_data, read_embedded, read_text_tracks
 from brisk_core.captions.placing import Placed, Programme, place, programme_of
 from brisk_core.captions.reading import EXTENSIONS, LARGEST, belongs_to, is_caption_name, read_captions
 from brisk_core.captions.rules import CAPTION_REMEDIES, LIMITS, CaptionRow, hold_captions, list_captions, reading_speed
@@ -41,7 +41,9 @@ __all__ = [
     "look_for_burned",
     "place",
     "programme_of",
+    "read_caption_data",
     "read_captions",
     "read_embedded",
+    "read_text_tracks",
     "reading_speed",
 ]

@@ -1,33 +1,109 @@
-"""Text tracks inside a media file, decoded to captions on the clock of the picture."""
+"""Captions inside a media file, decoded on the clock of the picture: text tracks, line 21 and digital captions."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Any
 
 import av
 
+from brisk_core.captions.digital import Digital
 from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument, Oddity, Remark
+from brisk_core.captions.line21 import Field, remarks_of
 from brisk_core.captions.plain import flawed, plain
-from brisk_core.reading import Source, open_container, picture_start
+from brisk_core.captions.shown import captions_of
+from brisk_core.packets import CaptionData, read_packets
+from brisk_core.reading import Source, open_container, picture_start, read_headers
+from brisk_core.reading.library import text_tracks
 
 _UNDETERMINED = "und"  # ISO 639-2
 _PICTURED = ("dvb_subtitle", "dvbsub", "hdmv_pgs_subtitle", "pgssub", "dvd_subtitle", "dvdsub", "xsub")
+LINE_21, DIGITAL = "CEA-608", "CEA-708"  #: formats of caption data
+_VALID, _KIND = 0x04, 0x03  # bits of a triplet's first byte (CTA-708-E, 4.4.1)
+_STARTS = 3  # kind of a triplet that begins a packet of digital captions
 
 
 def read_embedded(source: Source) -> tuple[CaptionDocument, ...]:
-    """Return the text tracks of a media file, none for a file without; raises ``UnreadableFile`` for no media file."""
-    found = []
+    """Return the captions inside a media file, none for a file without; raises ``UnreadableFile`` for no media file."""
+    found = read_caption_data(source, read_packets(source, read_headers(source)).caption_data)
+    return read_text_tracks(source) + tuple(document for document in found if document.captions)
+
+
+def read_text_tracks(source: Source) -> tuple[CaptionDocument, ...]:
+    """Return the text tracks of a media file, those left out that nobody decodes, such as teletext.
+
+    Raises ``UnreadableFile`` for no media file.
+    """
     with open_container(source) as container:
         origin = picture_start(container)
-        for number, stream in enumerate(container.streams):
-            if stream.type == "subtitle":
-                found.append(_read_track(container, stream, number + 1, origin))
-    return tuple(found)
+        readable = [stream for stream in text_tracks(container) if stream.codec_context]
+        return tuple(_read_track(container, stream, stream.index + 1, origin) for stream in readable)
+
+
+def read_caption_data(source: Source, found: Sequence[CaptionData]) -> tuple[CaptionDocument, ...]:
+    """Return what the caption data of a file show, a document for each channel and service.
+
+    Data that never show anything give one document without captions.
+    """
+    if not found:
+        return ()
+    with open_container(source) as container:
+        origin = picture_start(container)
+    return tuple(document for data in found for document in _follow(data, origin))
+
+
+def _follow(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
+    """Decode the triplets of one place."""
+    fields, digital = {0: Field(1), 1: Field(2)}, Digital()
+    kinds: set[str] = set()
+    for number, (time, triplets) in enumerate(data.in_order(), 1):
+        for at in range(0, len(triplets), 3):
+            flags, pair = triplets[at], triplets[at + 1 : at + 3]
+            kind = flags & _KIND
+            if not flags & _VALID:
+                continue
+            if kind in fields:
+                kinds.add(LINE_21)
+                fields[kind].feed(time, number, (pair[0], pair[1]))
+            else:
+                kinds.add(DIGITAL)
+                digital.feed(time, number, starts=kind == _STARTS, pair=pair)
+    where = "" if data.place == "pictures" else f", {data.place}"
+    documents = [
+        _document(
+            f"{channel}{where}",
+            LINE_21,
+            captions_of(screen.finish(), data.time_base, origin=origin),
+            remarks_of(screen),
+        )
+        for field in fields.values()
+        for channel, screen in sorted(field.channels.items())
+        if screen.finish()
+    ]
+    documents += [
+        _document(f"service {number}{where}", DIGITAL, captions_of(service.shown, data.time_base, origin=origin), [])
+        for number, service in sorted(digital.services.items())
+        if service.shown
+    ]
+    shown = {document.format for document in documents}
+    documents += [_document(f"{kind}{where}", kind, [], []) for kind in sorted(kinds - shown)]
+    return documents
+
+
+def _document(name: str, coding: str, captions: list[Caption], remarks: list[Remark]) -> CaptionDocument:
+    return CaptionDocument(
+        name=name,
+        format=coding,
+        captions=tuple(captions[:MOST_CAPTIONS]),
+        embedded=True,
+        counts="packet",
+        remarks=tuple(remarks + [remark for caption in captions for remark in flawed(caption)]),
+    )
 
 
 def _read_track(container: Any, stream: Any, number: int, origin: Fraction) -> CaptionDocument:
-    name = stream.codec_context.name if stream.codec_context else "unknown"
+    name = stream.codec_context.name
     pictured = name in _PICTURED
     captions: list[Caption] = []
     remarks: list[Remark] = []

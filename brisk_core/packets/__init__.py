@@ -1,11 +1,12 @@
 """Facts of packets, without decoding: times, sizes, types.
 
-From the ground up: ``series`` (what is kept of each packet), ``picture_types``, ``demux`` (the one pass), ``timing``,
-``bit_rates``, ``buffer``, ``level_limits``, ``groups``, ``line``, ``observe`` (all facts of the pass).
+From the ground up: ``series`` (what is kept of each packet), ``picture_types``, ``caption_data``, ``demux`` (the one
+pass), ``timing``, ``bit_rates``, ``buffer``, ``level_limits``, ``groups``, ``line``, ``observe`` (all facts of it).
 """
 
 from brisk_core.packets.bit_rates import one_second_windows
 from brisk_core.packets.buffer import BufferFit, fit_buffer, fullness
+from brisk_core.packets.caption_data import CaptionData
 from brisk_core.packets.demux import PacketPass, SoundTotals, read_packets
 from brisk_core.packets.line import LINE_SPEEDS, LinePlay, play_over_line
 from brisk_core.packets.observe import observe_packets
@@ -14,6 +15,7 @@ from brisk_core.packets.series import PacketSeries, load_series, save_series
 __all__ = [
     "LINE_SPEEDS",
     "BufferFit",
+    "CaptionData",
     "LinePlay",
     "PacketPass",
     "PacketSeries",

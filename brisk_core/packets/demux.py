@@ -13,11 +13,20 @@ import numpy as np
 from av.container import InputContainer
 from numpy.typing import NDArray
 
+from brisk_core.packets.caption_data import (
+    CODECS,
+    CaptionData,
+    ancillary_triplets,
+    picture_reader,
+    taker_of,
+    track_triplets,
+)
 from brisk_core.packets.picture_types import count_slices, head_reader
 from brisk_core.packets.series import MOST_SOUND_STEPS, NO_TIME, SOUND_STEPS, PacketSeries
+from brisk_core.packets.teletext import TeletextSubtitles
 from brisk_core.reading import HeaderReading, Source, open_container
-from brisk_core.reading.library import sound_codec
-from brisk_core.reading.wrappers.transport import find_losses
+from brisk_core.reading.library import is_caption_data, sound_codec, text_tracks
+from brisk_core.reading.wrappers.transport import TELETEXT, find_losses
 
 SLICE_PICTURES = 50  # first pictures whose slices are counted (characteristics, picture.slices)
 _REPORT_EVERY = 2000  # packets between two reports of progress
@@ -100,6 +109,7 @@ class PacketPass:
     series: PacketSeries | None  #: None for a file without pictures
     sound: list[SoundTotals]
     caption_counts: list[int]  #: packets of each text track
+    caption_data: list[CaptionData]  #: line 21 and digital captions, by the place they were found in
     slices: int | None  #: the most met in the first pictures
     closed_groups: dict[int, bool]  #: closed_gop by index of the random access packet, where coded
     without_pts: int  #: presented picture packets that carry no presentation time
@@ -156,13 +166,13 @@ class _Captions:
 
     count = 0
 
-    def taker(self) -> Taker:
-        """Return the function that counts one packet."""
+    def take(self, _: Any, __: int) -> None:
+        """Count one packet."""
+        self.count += 1
 
-        def take(_: Any, __: int) -> None:
-            self.count += 1
 
-        return take
+def _counter(stream: Any, reading: HeaderReading) -> _Captions | TeletextSubtitles:
+    return TeletextSubtitles() if reading.text_formats.get(stream.index) == TELETEXT else _Captions()
 
 
 def read_packets(source: Source, reading: HeaderReading, progress: Progress | None = None) -> PacketPass:
@@ -176,13 +186,18 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             stream.index: SoundTotals(time_base=stream.time_base or Fraction(1), framed=_is_framed(stream))
             for stream in container.streams.audio
         }
-        captions = {stream.index: _Captions() for stream in container.streams.subtitles}
+        captions = {stream.index: _counter(stream, reading) for stream in text_tracks(container)}
+        inside = _caption_places(container, picture, reading)
         columns = _PictureColumns()
         takers: list[Taker | None] = [None] * len(container.streams)
-        for index, keeper in (sounds | captions).items():
-            takers[index] = keeper.taker()
+        for index, totals in sounds.items():
+            takers[index] = totals.taker()
+        for index, counter in captions.items():
+            takers[index] = counter.take
+        for index, (data, triplets_of) in inside.items():
+            takers[index] = taker_of(data, triplets_of)
         if picture is not None:
-            takers[picture.index] = columns.taker(reading)
+            takers[picture.index] = _both(columns.taker(reading), takers[picture.index])
 
         def report(at: int) -> None:
             for totals in sounds.values():
@@ -199,6 +214,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             else None,
             sound=list(sounds.values()),
             caption_counts=[one.count for one in captions.values()],
+            caption_data=[data for data, _ in inside.values() if data.found],
             slices=max(columns.slice_counts, default=0) or (reading.coded.headers.slices if reading.coded else None),
             closed_groups=columns.closed,
             without_pts=columns.pts.count(NO_TIME),
@@ -207,6 +223,34 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             last_byte=last_byte,
             losses=_losses(source, reading),
         )
+
+
+def _caption_places(
+    container: InputContainer, picture: Any, reading: HeaderReading
+) -> dict[int, tuple[CaptionData, Callable[[bytes], bytes]]]:
+    """Return where caption data may be, by the stream's index, and how it is read there."""
+    found: dict[int, tuple[CaptionData, Callable[[bytes], bytes]]] = {}
+    if picture is not None and reading.picture_codec in CODECS:
+        data = CaptionData(place="pictures", time_base=picture.time_base)
+        found[picture.index] = data, picture_reader(reading.picture_codec)
+    in_frames = reading.wrapper_format.startswith("mxf")
+    for stream in container.streams:
+        if (stream.type == "data" or is_caption_data(stream)) and stream.time_base:
+            data = CaptionData(place=f"track {stream.index + 1}", time_base=Fraction(stream.time_base))
+            found[stream.index] = data, ancillary_triplets if in_frames else track_triplets
+    return found
+
+
+def _both(first: Taker, second: Taker | None) -> Taker:
+    if second is None:
+        return first
+    other = second
+
+    def take(packet: Any, size: int) -> None:
+        first(packet, size)
+        other(packet, size)
+
+    return take
 
 
 def _run(

@@ -65,6 +65,7 @@ class HeaderReading:
     packet_size: int | None  #: of a transport stream
     movie: Movie | None  #: ISO base media only
     chapters: tuple[Chapter, ...]
+    text_formats: dict[int, str]  #: of the text tracks, by the stream's index
 
 
 def read_headers(source: Source) -> HeaderReading:
@@ -181,7 +182,7 @@ def _read_streams(
             _declare_by_library(builder, picture.codec_context, coded.codec)
         coded.say(builder, picture.codec_context)
     _read_sound(builder, container, structure, sounds)
-    _read_text(builder, container, structure)
+    text_formats = _read_text(builder, container, structure)
     chapters = tuple(
         Chapter(
             time=Fraction(row["start"]) * (row["time_base"] or 1),
@@ -201,6 +202,7 @@ def _read_streams(
         packet_size=structure.packet_size,
         movie=movie,
         chapters=chapters,
+        text_formats=text_formats,
     )
 
 
@@ -346,7 +348,8 @@ def _sound_words(
     return declared, coded
 
 
-def _read_text(builder: FactsBuilder, container: InputContainer, structure: Structure) -> None:
+def _read_text(builder: FactsBuilder, container: InputContainer, structure: Structure) -> dict[int, str]:
+    """Record tracks and captions as the wrapper declares them; return the formats of text by the stream's index."""
     tracks = structure.tracks
     if tracks is None:
         tracks = tuple(
@@ -359,18 +362,25 @@ def _read_text(builder: FactsBuilder, container: InputContainer, structure: Stru
             for stream in container.streams
         )
     builder.declared(keys.WRAPPER_TRACKS, tracks)
+    formats = {}
+    for stream in library.text_tracks(container):
+        if stream.codec_context:
+            formats[stream.index] = stream.codec_context.name
+        else:  # no decoder: the wrapper's own word, where its tracks are those of the library
+            formats[stream.index] = tracks[stream.index].codec if len(tracks) == len(container.streams) else ""
     builder.declared(
         keys.TEXT_CAPTIONS,
         tuple(
             CaptionTrack(
                 kind="embedded",
-                format=stream.codec_context.name if stream.codec_context else "unknown",
-                language=stream.metadata.get("language"),
+                format=format_ or "unknown",
+                language=container.streams[index].metadata.get("language"),
                 count=None,
             )
-            for stream in container.streams.subtitles
+            for index, format_ in formats.items()
         ),
     )
+    return formats
 
 
 def _read_time(builder: FactsBuilder, file: BinaryIO, container: InputContainer, structure: Structure) -> None:

@@ -39,6 +39,7 @@ _CODECS = {
     "av1": "av1",
     "libdav1d": "av1",
 }
+_CAPTION_DATA = ("cc_dec", "eia_608")  # the library's names of line 21
 _PCM = re.compile(r"pcm_(?:[suf])(\d+)\w*|pcm_(bluray|dvd)")
 
 
@@ -61,6 +62,16 @@ def open_container(source: Source) -> Iterator[InputContainer]:
         container.close()
         if file:
             file.close()
+
+
+def is_caption_data(stream: Any) -> bool:
+    """Is this a track of line-21 pairs, which the library calls text?"""
+    return stream.type == "subtitle" and bool(stream.codec_context) and stream.codec_context.name in _CAPTION_DATA
+
+
+def text_tracks(container: InputContainer) -> list[Any]:
+    """Return the tracks of text or of pictures of text, those of caption data left out."""
+    return [stream for stream in container.streams.subtitles if not is_caption_data(stream)]
 
 
 def picture_start(container: Any) -> Fraction:

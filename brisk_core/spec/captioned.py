@@ -27,7 +27,7 @@ from brisk_core.spec.limits import CaptionLimit
 from brisk_core.spec.line import INTEGRITY_PREFIX, Condition, Line, Weight
 
 _BURNED = keys.TEXT_BURNED_IN.id
-_NONE = "no caption file stands beside it, and it has no text track"
+_NONE = "no caption file stands beside it, and it has none inside"
 _UNKNOWN = "rate or length of the file are not known"
 
 

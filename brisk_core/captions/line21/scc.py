@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from brisk_core.captions.decoding import decode
-from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, Remark
+from brisk_core.captions.document import CaptionDocument, Clock, Oddity, Remark
 from brisk_core.captions.line21.field import Field
 from brisk_core.captions.line21.screen import Screen
 from brisk_core.captions.plain import flawed
+from brisk_core.captions.shown import captions_of
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode, nominal_frames
 
@@ -43,7 +44,7 @@ def read_line21(data: bytes, name: str) -> CaptionDocument:
     captions = [
         caption
         for channel, screen in sorted(field.channels.items())
-        for caption in captions_of(screen, 1 / RATE, "" if channel == "CC1" else channel)
+        for caption in captions_of(screen.finish(), 1 / RATE, "" if channel == "CC1" else channel)
     ]
     for screen in field.channels.values():
         remarks += remarks_of(screen)
@@ -59,22 +60,6 @@ def read_line21(data: bytes, name: str) -> CaptionDocument:
         drop=any(row.label.drop for row in rows),
         remarks=tuple(sorted(remarks, key=lambda one: one.line)),
     )
-
-
-def captions_of(screen: Screen, tick: Fraction, region: str) -> list[Caption]:
-    """Return what a channel showed, as captions; ``tick`` is the unit of its clock, in seconds."""
-    return [
-        Caption(
-            start=one.start * tick,
-            end=(one.start if one.end is None else one.end) * tick,
-            lines=one.lines,
-            place=one.place,
-            region=region,
-            stays=one.end is None,
-            kept=one.kept,
-        )
-        for one in screen.finish()
-    ]
 
 
 def remarks_of(screen: Screen) -> list[Remark]:

@@ -11,6 +11,8 @@ import enum
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from brisk_core.captions.shown import Shown
+
 ROWS, COLUMNS = 15, 32
 _BASE = ROWS - 1
 
@@ -22,17 +24,6 @@ class Style(enum.Enum):
     PAINT_ON = "paint-on"
     ROLL_UP = "roll-up"
     TEXT = "text"  #: a service of its own beside the captions; not shown with them
-
-
-@dataclass(slots=True, kw_only=True)
-class Shown:
-    """What stood on the screen without a change of caption."""
-
-    start: int  #: on the clock of what the screen is fed with
-    end: int | None  #: ``None`` while nothing has taken it away
-    lines: tuple[str, ...]  #: from top to bottom
-    place: int  #: of the word that brought its first character
-    kept: int  #: of its lines that stood there before it
 
 
 @dataclass(slots=True)

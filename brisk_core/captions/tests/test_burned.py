@@ -182,7 +182,7 @@ class EmbeddedTest(TestCase):
             self.assertEqual(found.best("text.line_length"), ())
             bare = inspect(Source.at(str(make(Path(name) / "bare.mp4", []))), Depth.PACKETS).inspection
             self.assertEqual(
-                (bare.best("text.overlap"), bare.unread["text.overlap"]), (None, "the file has no text track")
+                (bare.best("text.overlap"), bare.unread["text.overlap"]), (None, "the file has no captions inside")
             )
 
     @staticmethod

@@ -12,6 +12,7 @@ from brisk_core.facts import FactsBuilder, Track, keys
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
 SYNC = 0x47
+TELETEXT = "teletext"  #: as a codec of text
 _PACKET = 188
 _TABLES_WITHIN = 2 << 20  # bytes in which the tables must come
 _NULL_PID = 0x1FFF
@@ -128,7 +129,7 @@ def _stream(pid: int, stream_type: int, descriptors: bytes) -> ProgramStream:
         elif tag in (_AC3, _E_AC3) and stream_type == 0x06:
             stream.kind, stream.codec = "sound", "ac3" if tag == _AC3 else "eac3"
         elif tag in (_SUBTITLES, _TELETEXT):
-            stream.kind, stream.codec = "text", "dvb subtitles" if tag == _SUBTITLES else "teletext"
+            stream.kind, stream.codec = "text", "dvb subtitles" if tag == _SUBTITLES else TELETEXT
         if tag in (_LANGUAGE, _SUBTITLES, _TELETEXT) and len(body) >= 3:
             code = body[:3].decode("latin-1")
             stream.language = code if code.isalpha() and code != "und" else None

@@ -1,7 +1,6 @@
 from unittest import TestCase
 
 from brisk_core.captions.line21 import Field
-from brisk_core.captions.line21.screen import Shown
 from brisk_core.captions.line21.tests.codes import (
     BS,
     CR,
@@ -21,6 +20,7 @@ from brisk_core.captions.line21.tests.codes import (
     tab,
     text,
 )
+from brisk_core.captions.shown import Shown
 
 
 def shown(*pairs: Pair, field: int = 1, channel: str | None = None) -> list[Shown]:

@@ -1,0 +1,161 @@
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from unittest import TestCase
+
+from brisk_core.captions import CaptionDocument, read_embedded
+from brisk_core.captions.line21.tests.codes import EDM, ENM, EOC, RCL, Pair, row, second_channel, text
+from brisk_core.captions.tests.carried import (
+    NOTHING,
+    RATE,
+    ancillary,
+    cdp,
+    digital_packet,
+    triplets,
+    write,
+)
+from brisk_core.facts import Depth, Inspection
+from brisk_core.inspect import inspect
+from brisk_core.packets.caption_data import ancillary_triplets, cdp_triplets, track_triplets
+from brisk_core.reading import Source
+
+FRAMES = 60
+X264 = {"preset": "ultrafast", "x264-params": "bframes=2:keyint=12"}
+X265 = {"preset": "ultrafast", "x265-params": "log-level=none:bframes=2:keyint=12"}
+
+
+def pictures(*said: tuple[int, Sequence[Pair]], flags: int = 0xFC) -> list[bytes]:
+    """Triplets for each picture: pairs that begin at a frame, one a picture, and nothing where none is said."""
+    pairs = [NOTHING] * FRAMES
+    for start, these in said:
+        pairs[start : start + len(these)] = these
+    return [triplets(pair, flags=flags) for pair in pairs]
+
+
+def pop_on(says: str) -> list[Pair]:
+    return [ENM, RCL, row(15), *text(says), EOC]
+
+
+CAPTIONED = pictures((2, pop_on("The lock is shut")), (40, [EDM]))
+SHOWN = (2 + 11, 40)  # frames: after three codes and eight pairs of letters
+
+
+class CaptionDataTest(TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def found(self, path: Path) -> tuple[CaptionDocument, ...]:
+        return read_embedded(Source.at(str(path)))
+
+    def inspected(self, path: Path) -> Inspection:
+        return inspect(Source.at(str(path)), Depth.PACKETS).inspection
+
+    def assert_shown(self, path: Path, name: str = "CC1") -> None:
+        (document,) = self.found(path)
+        self.assertEqual((document.name, document.format, document.remarks), (name, "CEA-608", ()), path.name)
+        (one,) = document.captions
+        self.assertEqual(one.lines, ("The lock is shut",), path.name)
+        self.assertEqual((round(one.start * RATE), round(one.end * RATE)), SHOWN, path.name)
+        listed = self.inspected(path).best("text.captions")
+        self.assertEqual([(track.format, track.count) for track in listed], [(f"CEA-608 {name}", 1)], path.name)
+
+    def test_in_the_user_data_of_coded_pictures(self) -> None:
+        for name, codec, options in (
+            ("a.mp4", "libx264", X264),
+            ("a.ts", "libx264", X264),
+            ("a.mkv", "libx264", X264),
+            ("b.mp4", "libx265", X265),
+            ("b.ts", "libx265", X265),
+            ("c.ts", "mpeg2video", {"bf": "2", "g": "12"}),
+            ("c.mpg", "mpeg2video", {"bf": "2", "g": "12"}),
+        ):
+            self.assert_shown(write(self.folder / name, codec, CAPTIONED, options=options))
+
+    def test_in_ancillary_data_of_mxf(self) -> None:
+        for number, sample in enumerate(
+            (
+                lambda found: ancillary(cdp(found)),
+                lambda found: ancillary(cdp(found), ten_bits=True),
+                lambda found: ancillary(bytes([0x80]) + found[1:3], sdid=0x02),
+            )
+        ):
+            path = self.folder / f"{number}.mxf"
+            write(path, "mpeg2video", CAPTIONED, options={"g": "1"}, track="smpte_436m_anc", sample=sample)
+            self.assert_shown(path, "CC1, track 2")
+
+    def test_in_a_caption_track_of_a_movie(self) -> None:
+        path = self.folder / "a.mov"
+        write(path, "libx264", CAPTIONED, options=X264, track="eia_608", sample=lambda found: found)
+        self.assert_shown(path, "CC1, track 2")
+
+    def test_channels_and_fields_are_told_apart(self) -> None:
+        first = pictures(
+            (2, pop_on("one")), (20, second_channel(pop_on("two"))), (40, [EDM]), (42, second_channel([EDM]))
+        )
+        other = pictures((2, pop_on("three")), (40, [EDM]), flags=0xFD)
+        both = [above + below for above, below in zip(first, other, strict=True)]
+        path = write(self.folder / "a.mp4", "libx264", both, options=X264)
+        self.assertEqual(
+            [(one.name, one.captions[0].lines) for one in self.found(path)],
+            [("CC1", ("one",)), ("CC2", ("two",)), ("CC3", ("three",))],
+        )
+
+    def test_digital_captions_are_read_service_by_service(self) -> None:
+        window = bytes([0x98, 0x20, 0x46, 0x00, 0x01, 0x1F, 0x11])  # DF0: visible, two rows of 32
+        carried = [b""] * FRAMES
+        carried[5] = digital_packet(1, window + b"Mind the ga") + digital_packet(2, window + b"Zu", 1)
+        carried[6] = digital_packet(1, b"p\r\x37\x37", 2)
+        carried[30] = digital_packet(1, bytes([0x8A, 0x01]), 3)  # HDW: hide window 0
+        path = write(self.folder / "a.ts", "libx264", carried, options=X264)
+        first, second = self.found(path)
+        self.assertEqual((first.name, first.format), ("service 1", "CEA-708"))
+        self.assertEqual([one.lines for one in first.captions], [("Mind the gap", "77")])
+        self.assertEqual([round(one.start * RATE) for one in first.captions], [5])
+        self.assertEqual([round(one.end * RATE) for one in first.captions], [30])
+        self.assertEqual([(one.lines, one.stays) for one in second.captions], [(("Zu",), True)])
+        listed = self.inspected(path).best("text.captions")
+        self.assertEqual([one.format for one in listed], ["CEA-708 service 1", "CEA-708 service 2"])
+
+    def test_data_that_show_nothing_are_counted_and_not_judged(self) -> None:
+        path = write(self.folder / "a.mp4", "libx264", pictures(), options=X264)
+        found = self.inspected(path)
+        self.assertEqual([(one.format, one.count) for one in found.best("text.captions")], [("CEA-608", 0)])
+        self.assertEqual(found.unread["text.overlap"], "the file has no captions inside")
+        self.assertEqual(self.found(path), ())
+        bare = write(self.folder / "b.mp4", "libx264", [b""] * 10, options=X264)
+        self.assertEqual(self.inspected(bare).best("text.captions"), ())
+
+    def test_what_is_wrong_with_them_is_told(self) -> None:
+        fast = pictures((2, pop_on("far too many letters to read")), (26, [EDM]))
+        path = write(self.folder / "a.mp4", "libx264", fast, options=X264)
+        spans = self.inspected(path).best("text.reading_speed")
+        self.assertEqual([(span.start, span.end) for span in spans], [(19, 26)])
+        self.assertIn("28 characters in 0.23 s", spans[0].detail)
+
+
+class CarrierTest(TestCase):
+    """Bytes by the tables of the standards, and bytes that make no sense."""
+
+    def test_samples_of_caption_tracks(self) -> None:
+        one = b"\x00\x00\x00\x0ccdat\x94\x20\x94\x2f" + b"\x00\x00\x00\x0acdt2\x15\x2c"
+        self.assertEqual(track_triplets(one), bytes.fromhex("fc9420fc942ffd152c"))
+        packet = cdp(triplets(RCL))
+        boxed = (len(packet) + 8).to_bytes(4, "big") + b"ccdp" + packet
+        self.assertEqual(track_triplets(boxed), triplets(RCL))
+        self.assertEqual(track_triplets(triplets(RCL, EOC)), triplets(RCL, EOC))
+        for other in (b"", b"\x00\x00\x00\x08text", b"\x00\x00\x00\x04cdat", b"hello", b"\x00\x00\x00\x0ctmcd1234"):
+            self.assertEqual(track_triplets(other), b"")
+
+    def test_bytes_that_are_no_caption_packets(self) -> None:
+        whole = ancillary(cdp(triplets(RCL, EOC)))
+        self.assertEqual(ancillary_triplets(whole), triplets(RCL, EOC))
+        for end in range(len(whole)):
+            self.assertIn(ancillary_triplets(whole[:end]), [b"", triplets(RCL), triplets(RCL, EOC)])
+        self.assertEqual(ancillary_triplets(ancillary(cdp(triplets(RCL)), did=0x60)), b"")
+        self.assertEqual((cdp_triplets(b"\x96\x69"), cdp_triplets(bytes(40))), (b"", b""))
+
+    def test_the_second_field_of_line_21_alone(self) -> None:
+        found = ancillary_triplets(ancillary(b"\x00\x94\x20", sdid=0x02))
+        self.assertEqual(found, bytes.fromhex("fd9420"))

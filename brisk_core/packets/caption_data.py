@@ -1,0 +1,147 @@
+"""Caption data inside a media file: pairs of line 21 and packets of digital captions, wherever a wrapper keeps them.
+
+Four places: user data of coded pictures (ATSC A/53 part 4, 6.2.3), a caption track of a movie (``c608``, ``c708``), and
+ancillary packets of MXF (ST 436-1), where CDPs (ST 334-2) lie in them or line-21 pairs alone (ST 334-1). What is found
+is kept as triplets of CEA-708: a byte of flags and type, and two bytes.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any
+
+#: ITU-T T.35: United States, ATSC; "GA94"; cc_data.
+_IN_MESSAGE = b"\xb5\x00\x31GA94\x03"
+#: user_data_start_code of ISO/IEC 13818-2; "GA94"; cc_data.
+_IN_USER_DATA = b"\x00\x00\x01\xb2GA94\x03"
+_ESCAPED = ("avc", "hevc")  # codecs that put a 3 after two zeros
+CODECS = (*_ESCAPED, "mpeg2")  #: whose pictures can carry caption data
+_MOST_TRIPLETS = 31  # of a picture: a count of five bits
+_FIELD_ONE, _FIELD_TWO = 0xFC, 0xFD  # flags of a valid pair of line 21, field 1 and 2
+_CDP, _CAPTIONS_SECTION, _TIME_CODE_SECTION = b"\x96\x69", 0x72, 0x71
+_CAPTIONS_DID, _CDP_SDID, _LINE_21_SDID = 0x61, 0x01, 0x02  # ST 291-1 registry
+_TEN_BITS = (7, 8, 9)  # payload sample codings of ST 436-1 that pack three samples in four bytes
+MOST_PICTURES = 1 << 20  #: with caption data that are kept: eleven hours at 25 a second
+
+
+@dataclass(slots=True, kw_only=True)
+class CaptionData:
+    """The triplets of one place, in the order of the file."""
+
+    place: str  #: "pictures", or "track 3"
+    time_base: Fraction
+    found: list[tuple[int, bytes]] = field(default_factory=list)  #: presentation time in ticks, and triplets
+
+    def in_order(self) -> list[tuple[int, bytes]]:
+        """Return what was found in the order of presentation."""
+        return sorted(self.found, key=lambda one: one[0])
+
+
+def taker_of(data: CaptionData, triplets_of: Callable[[bytes], bytes]) -> Callable[[Any, int], None]:
+    """Return the function that looks into one packet."""
+    add = data.found.append
+
+    def take(packet: Any, _: int) -> None:
+        triplets = triplets_of(bytes(packet))
+        if triplets and packet.pts is not None and len(data.found) < MOST_PICTURES:
+            add((packet.pts, triplets))
+
+    return take
+
+
+def picture_reader(codec: str) -> Callable[[bytes], bytes]:
+    """Return the function that finds the caption data of a coded picture."""
+    mark = _IN_MESSAGE if codec in _ESCAPED else _IN_USER_DATA
+    escaped = codec in _ESCAPED
+
+    def triplets(picture: bytes) -> bytes:
+        at = picture.find(mark)
+        if at < 0:
+            return b""
+        found = b""
+        while at >= 0:
+            start = at + len(mark)
+            raw = picture[start : start + 2 * (2 + 3 * _MOST_TRIPLETS)]
+            found += _caption_data(raw.replace(b"\x00\x00\x03", b"\x00\x00") if escaped else raw)
+            at = picture.find(mark, start)
+        return found
+
+    return triplets
+
+
+def track_triplets(sample: bytes) -> bytes:
+    """Return the caption data of a sample of a caption track: boxes of line-21 pairs and CDPs (QTFF), or triplets."""
+    found, at = b"", 0
+    while at + 8 <= len(sample):
+        size, kind = struct.unpack_from(">I4s", sample, at)
+        if size < 8 or kind not in (b"cdat", b"cdt2", b"ccdp"):
+            break
+        body = sample[at + 8 : at + size]
+        if kind == b"ccdp":
+            found += cdp_triplets(body)
+        else:
+            flags = _FIELD_ONE if kind == b"cdat" else _FIELD_TWO
+            found += b"".join(bytes([flags]) + body[pair : pair + 2] for pair in range(0, len(body) - 1, 2))
+        at += size
+    if not at and sample and len(sample) % 3 == 0 and all(flags & 0xF8 == 0xF8 for flags in sample[::3]):
+        return sample
+    return found
+
+
+def ancillary_triplets(packets: bytes) -> bytes:
+    """Return the caption data among the ancillary packets of a frame (ST 436-1, 7)."""
+    found = b""
+    for did, sdid, words in _ancillary(packets):
+        if did == _CAPTIONS_DID and sdid == _CDP_SDID:
+            found += cdp_triplets(words)
+        elif did == _CAPTIONS_DID and sdid == _LINE_21_SDID and len(words) >= 3:
+            found += bytes([_FIELD_ONE if words[0] & 0x80 else _FIELD_TWO]) + words[1:3]
+    return found
+
+
+def _ancillary(packets: bytes) -> Iterator[tuple[int, int, bytes]]:
+    """Yield DID, SDID and user data words of every ancillary packet."""
+    if len(packets) < 2:
+        return
+    at = 2
+    for _ in range(struct.unpack_from(">H", packets)[0]):
+        if at + 14 > len(packets):
+            return
+        coding = packets[at + 3]
+        count, size = struct.unpack_from(">II", packets, at + 6)
+        end = at + 14 + count * size
+        words = packets[at + 14 : end]
+        if coding in _TEN_BITS:
+            packed = struct.unpack(f">{len(words) // 4}I", words[: len(words) // 4 * 4])
+            words = bytes(word >> shift & 0xFF for word in packed for shift in (22, 12, 2))
+        if len(words) >= 3:
+            yield words[0], words[1], words[3 : 3 + words[2]]
+        at = end
+
+
+def cdp_triplets(packet: bytes) -> bytes:
+    """Return the triplets of a caption distribution packet (ST 334-2)."""
+    if packet[:2] != _CDP or len(packet) < 7:
+        return b""
+    at, found = 7, b""
+    while at < len(packet):
+        if packet[at] == _TIME_CODE_SECTION:
+            at += 5
+        elif packet[at] == _CAPTIONS_SECTION and at + 2 <= len(packet):
+            count = packet[at + 1] & 0x1F
+            found += packet[at + 2 : at + 2 + 3 * count]
+            break
+        else:
+            break
+    return found[: len(found) // 3 * 3]
+
+
+def _caption_data(raw: bytes) -> bytes:
+    """Return the triplets of cc_data, none where it says that they are not to be processed."""
+    if len(raw) < 2 or not raw[0] & 0x40:
+        return b""
+    found = raw[2 : 2 + 3 * (raw[0] & 0x1F)]
+    return found[: len(found) // 3 * 3]
