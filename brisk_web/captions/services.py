@@ -96,7 +96,7 @@ def notice(inspection: Inspection) -> None:
     facts = inspection.facts
     if facts is None or facts.depth is Depth.HEADERS:
         return
-    embedded = any(captions.kind == "embedded" for captions in facts[keys.TEXT_CAPTIONS] or ())
+    embedded = any(one.kind == "embedded" and one.count for one in facts[keys.TEXT_CAPTIONS] or ())
     if embedded and not inspection.text_tracks.exists():
         reading, new = TrackReading.objects.get_or_create(inspection=inspection)
         if new:
@@ -140,9 +140,9 @@ def read_captions(claim: Claim[CaptionFile]) -> None:
     claim.end(document=sandbox.run(request, limits=_LIMITS, should_stop=claim.should_stop))
 
 
-@work("headers", TrackReading, doing="reading its text tracks", priority=5, related=("inspection",))
+@work("scan", TrackReading, doing="reading the captions inside", priority=5, related=("inspection",))
 def read_tracks(claim: Claim[TrackReading]) -> None:
-    """Read the text tracks of an inspected file; one document says so where they cannot be read."""
+    """Read the captions inside an inspected file; a document says so where they cannot be read."""
     inspection = claim.row.inspection
     media_file = inspection.files.select_related("root").order_by("id").first()
     if media_file is None:
@@ -150,11 +150,11 @@ def read_tracks(claim: Claim[TrackReading]) -> None:
     known = {"inspection": inspection}
     try:
         request = requests.Embedded(url=media_file.url)
-        documents = sandbox.run(request, limits=_LIMITS, should_stop=claim.should_stop)
+        documents = sandbox.run(request, should_stop=claim.should_stop)
     except sandbox.Cancelled:
         raise
     except UnreadableFile as error:
-        tracks = [CaptionFile(name="text tracks", state=CaptionFile.State.FAILED, error=str(error), **known)]
+        tracks = [CaptionFile(name="captions inside", state=CaptionFile.State.FAILED, error=str(error), **known)]
     else:
         tracks = [
             CaptionFile(name=document["name"], state=CaptionFile.State.DONE, document=document, **known)
