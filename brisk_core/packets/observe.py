@@ -6,14 +6,14 @@ from dataclasses import replace
 from fractions import Fraction
 
 from brisk_core.exact import spell_seconds
-from brisk_core.facts import FactsBuilder, Stage, Witness, keys
+from brisk_core.facts import FactsBuilder, Scan, Stage, Witness, keys
 from brisk_core.packets.bit_rates import is_constant, one_second_windows
 from brisk_core.packets.buffer import fit_buffer
 from brisk_core.packets.demux import PacketPass
 from brisk_core.packets.groups import find_groups, mean_bits_by_type
 from brisk_core.packets.level_limits import observe_level
 from brisk_core.packets.series import PacketSeries
-from brisk_core.packets.timing import RateFit, find_disorder, find_duplicates, find_gaps, fit_rate
+from brisk_core.packets.timing import RateFit, find_disorder, find_duplicates, find_gaps, fit_pulldown, fit_rate
 from brisk_core.reading import HeaderReading
 
 #: Beginnings of the characteristics that have nothing to say in a file without pictures.
@@ -47,7 +47,8 @@ def observe_packets(reading: HeaderReading, taken: PacketPass) -> None:
     pts = series.presented_pts()
     builder.observed(keys.TIMING_DUPLICATES, find_duplicates(pts))
     builder.observed(keys.TIMING_DISORDER, find_disorder(series.pts, series.dts))
-    fit = fit_rate(pts, series.time_base)
+    pulldown = builder.said(Witness.CODED, keys.PICTURE_SCAN) == Scan.PULLDOWN_3_2
+    fit = (fit_pulldown(pts, series.time_base) if pulldown else None) or fit_rate(pts, series.time_base)
     if fit is None:
         builder.unread_missing(Stage.PACKETS, f"{len(series)} picture packets show no time passing")
         return

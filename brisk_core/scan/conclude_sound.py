@@ -133,17 +133,24 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
     builder.observed(keys.SOUND_SAME_CHANNELS, tuple(one.same_channels for one in faults))
     builder.observed(
         keys.SOUND_CHANNELS,
-        tuple(track.scan.channels - len(track.faults.silent_channels) for track in tracks if track.faults),
+        tuple(track.scan.channels - len(_silent(track)) for track in tracks if track.faults),
     )
     builder.observed(keys.SOUND_MISTAKES, _mistakes(faults))
     builder.observed(
         keys.SOUND_SILENT_CHANNELS,
         tuple(
             f"track {number} channel {channel}"
-            for number, one in enumerate(faults, 1)
-            for channel in one.silent_channels
+            for number, track in enumerate((track for track in tracks if track.faults), 1)
+            for channel in _silent(track)
         ),
     )
+
+
+def _silent(track: _Track) -> list[int]:
+    """Return the silent channels, from 1; a film without effects has nothing in the channel for them."""
+    names = track.scan.channel_names
+    silent = track.faults.silent_channels if track.faults else ()
+    return [channel for channel in silent if names[channel - 1 : channel] != (_EFFECTS,)]
 
 
 def _mistakes(faults: Sequence[SoundFaults]) -> tuple[str, ...]:
@@ -163,6 +170,7 @@ def _mistakes(faults: Sequence[SoundFaults]) -> tuple[str, ...]:
 
 
 _STEREO = 2
+_EFFECTS = "LFE"  # as layouts name the channel of low-frequency effects
 
 
 def _rows(track: _Track) -> NDArray[Any]:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, BinaryIO
 
 from brisk_core.facts import FactsBuilder, keys
 from brisk_core.reading.wrappers.structure import Structure, say_completeness
 
-_TAIL = 1 << 18  # bytes at the end in which a pack must begin
+_TAIL = 1 << 18  # bytes at the end in which a pack begins, or at least a packet, which has at most 65,541
 _PACK, _END = 0xBA, 0xB9
 _START = b"\x00\x00\x01"
+_PACKET = re.compile(rb"\x00\x00\x01[\xbd-\xef]")  # private data, padding, sound, pictures (table 2-22)
 
 
 def read_program_stream(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure:
@@ -23,10 +25,16 @@ def read_program_stream(builder: FactsBuilder, file: BinaryIO, size: int) -> Str
     tail = file.read(_TAIL)
     base = max(size - _TAIL, 0)
     pack = tail.rfind(_START + bytes([_PACK]))
-    if pack < 0:
-        damage.append(f"there is no pack in the last {min(_TAIL, size):,} bytes")
-    elif says := _cut_packet(tail, pack):
-        damage.append(f"{says} (the last pack begins at byte {base + pack:,})")
+    if pack >= 0:
+        begins = f"the last pack begins at byte {base + pack:,}"
+        says = _cut_packet(tail, pack + _pack_header(tail, pack))
+    elif packet := _PACKET.search(tail):  # packs may be as long as a stream likes; packets are not
+        begins = f"packets are followed from byte {base + packet.start():,} on"
+        says = _cut_packet(tail, packet.start())
+    else:
+        begins, says = "", f"there is neither a pack nor a packet in the last {min(_TAIL, size):,} bytes"
+    if says:
+        damage.append(f"{says} ({begins})" if begins else says)
     say_completeness(builder, damage)
     return Structure(format="mpeg-ps", sounds=_sound_ids(head))
 
@@ -42,12 +50,16 @@ def _program_rate(head: bytes) -> int | None:
     return units * 50 * 8 or None
 
 
+def _pack_header(data: bytes, at: int) -> int:
+    """Return the length of a pack header, of MPEG-2 or of MPEG-1."""
+    return 14 + (data[at + 13] & 7) if at + 14 <= len(data) and data[at + 4] >> 6 == 1 else 12
+
+
 def _cut_packet(data: bytes, at: int) -> str:
-    """Walk the packets of the last pack; return what is cut, an empty text for a whole pack."""
-    at += 14 + (data[at + 13] & 7) if at + 14 <= len(data) and data[at + 4] >> 6 == 1 else 12
+    """Walk packets to the end; return what is cut, an empty text where all is whole."""
     while at + 6 <= len(data):
         if data[at : at + 3] != _START:
-            return "" if not data[at:].strip(b"\0") else "the last pack does not end at a start code"
+            return "" if not data[at:].strip(b"\0") else "the last packet does not end at a start code"
         if data[at + 3] == _END:
             return ""
         end = at + 6 + int.from_bytes(data[at + 4 : at + 6], "big")
