@@ -134,8 +134,8 @@ def judge_area(rows: Rows, total: AreaTotal) -> AreaVerdict:
     down, across = _carrying(lines), _carrying(columns)
     if not len(down) or not len(across):
         return AreaVerdict(area=None, bars=None, in_bars=(), changes=())
-    top, bottom = _outward(int(down[0]), int(down[-1]) + 1, size[1])
-    left, right = _outward(int(across[0]), int(across[-1]) + 1, size[0])
+    top, bottom = _edges(lines, int(down[0]), int(down[-1]) + 1)
+    left, right = _edges(columns, int(across[0]), int(across[-1]) + 1)
     if not _is_filled(lines[top:bottom], (right - left) / size[0]) or not _is_filled(
         columns[left:right], (bottom - top) / size[1]
     ):
@@ -162,12 +162,18 @@ def _is_filled(lit: NDArray[np.float32], share: float) -> bool:
 _FILLED = 0.5
 
 
-def _outward(first: int, end: int, whole: int) -> tuple[int, int]:
-    """A line or two at the border that are never lit are the border of the picture, not a bar."""
-    return (0 if first <= _BORDER else first), (whole if whole - end <= _BORDER else end)
+def _edges(lit: NDArray[np.float32], first: int, end: int) -> tuple[int, int]:
+    """Return where bars end: a line or two at the border that are never lit are none, nor is black around something
+    that has no straight edge, such as a face in the dark.
+    """
+    before, after = lit[max(first - _BESIDE, 0) : max(first - _BORDER, 0)], lit[end + _BORDER : end + _BESIDE]
+    begins = len(before) > 0 and float(np.median(before)) <= _LETTERS
+    ends = len(after) > 0 and float(np.median(after)) <= _LETTERS
+    return (first if begins else 0), (end if ends else len(lit))
 
 
 _BORDER = 2
+_BESIDE = 8  # lines beside an edge that are dark where a bar begins; words in a bar stand further off
 
 
 def _bars(size: tuple[int, int], left: int, top: int, right: int, bottom: int) -> str:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from brisk_core.exact import spell_rate
 from brisk_core.facts import FactsBuilder, Scan, keys
+from brisk_core.facts.mistakes import ENLARGED, PROGRESSIVE_AS_FIELDS, PULLDOWN
 from brisk_core.meters.enlargement import STANDARD_LINES
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ _UNTOLD_FULL = (
 )
 _ENLARGED = 0.93  # of a side, below which a picture counts as enlarged
 _NEAR_LINES = 0.04
+_SAME_SHAPE = 0.02  # difference of the shares of width and height that a picture of the frame's shape fills
 _MOST_TOLD = 3
 
 
@@ -59,7 +61,7 @@ def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:
     order = builder.told(keys.PICTURE_FIELD_ORDER)
     sentences = []
     if found.scan == Scan.PULLDOWN_3_2:
-        sentences.append("The 3:2 pulldown is still in: two of five frames are blended from two film frames.")
+        sentences.append(PULLDOWN.says())
     if found.scan == Scan.INTERLACED and said == Scan.PROGRESSIVE:
         sentences.append("Fields are woven into a stream that is coded as progressive: every player shows combs.")
     if found.order and order and found.order != order and found.scan == Scan.INTERLACED:
@@ -67,29 +69,36 @@ def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:
             f"The field order is turned: coded {order} first, but the {found.order} field is earlier; motion judders."
         )
     if found.scan == Scan.PROGRESSIVE and said == Scan.INTERLACED:
-        sentences.append(
-            "Pictures of one moment are coded as fields: no motion between the fields, half of it is lost or never was."
-        )
+        sentences.append(PROGRESSIVE_AS_FIELDS.says())
     return sentences
 
 
 def _of_shape(verdicts: PictureVerdicts) -> list[str]:
     sentences = []
-    if verdicts.area.bars == "all":
-        sentences.append("Bars on all four sides: letterbox inside pillarbox, the picture was fitted twice.")
+    if verdicts.area.bars == "all" and verdicts.area.area:
+        sentences.append(_of_frame(verdicts.area.area, verdicts.size))
     _, height = verdicts.size
     partly = [one for one in verdicts.enlarged if one.end - one.start <= verdicts.count / 2]
     whole = len(partly) < len(verdicts.enlarged)
     limit = height - 1 if whole else _ENLARGED * height
     if verdicts.detail and verdicts.progressive and verdicts.detail[1] < limit:
         lines = verdicts.detail[1] if whole else _likely(verdicts.detail[1])
-        sentences.append(f"The picture was enlarged from about {lines} lines: nothing finer than that is in it.")
+        sentences.append(ENLARGED.says(lines=lines))
     for one in partly[:_MOST_TOLD]:
         lines = round(height / one.factor)
         sentences.append(f"Frames {one.start} to {one.end - 1} were enlarged from about {lines} lines.")
     if len(partly) > _MOST_TOLD:
         sentences.append(f"{len(partly) - _MOST_TOLD} more stretches were enlarged.")
     return sentences
+
+
+def _of_frame(area: tuple[int, int, int, int], size: tuple[int, int]) -> str:
+    """Return what bars on all four sides mean: even ones around the right shape, or bars inside bars."""
+    across, down = area[2] / size[0], area[3] / size[1]
+    if abs(across - down) <= _SAME_SHAPE:
+        share = f"{(across + down) * 50:.0f} %"
+        return f"Bars on all four sides: the picture stands at {share} of its size and does not fill the frame."
+    return "Bars on all four sides: letterbox inside pillarbox, the picture was fitted twice."
 
 
 def _likely(lines: int) -> int:

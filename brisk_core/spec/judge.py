@@ -15,6 +15,7 @@ from brisk_core.spec.conditions import FitsBuffer
 from brisk_core.spec.document import Spec
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.line import Hearing, Line
+from brisk_core.spec.ordered import without_ordered
 from brisk_core.spec.rules import word
 
 #: Of the lines that a timeline brings, those that say nothing where there is nothing to ask.
@@ -40,7 +41,7 @@ def judge(
     captions beside it and in it; ``only`` limits the lines to some ids. Nothing of the file is read.
     """
     captioned = captioned if captioned and captioned.documents else None
-    inspection = with_sidecars(inspection, captioned)
+    inspection = without_ordered(spec, with_sidecars(inspection, captioned))
     held = {**(hold(inspection, timeline, covered) if timeline else {}), **(master or {})}
     hearing = Hearing(
         inspection=inspection,

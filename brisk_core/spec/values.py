@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
@@ -84,12 +85,36 @@ def read_value(characteristic: Characteristic, value: object) -> Any:
 
 
 def is_ordered(characteristic: Characteristic) -> bool:
-    """Can values of this characteristic be larger and smaller? Levels of codecs can, by their numbers."""
-    return characteristic.kind in ORDERED or characteristic.id == keys.PICTURE_LEVEL.id
+    """Can values of this characteristic be larger and smaller? Levels of codecs can, by their numbers, and sizes."""
+    return (
+        characteristic.kind in ORDERED or characteristic.kind is Kind.SIZE or characteristic.id == keys.PICTURE_LEVEL.id
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Sides:
+    """A size as it is compared: large enough is what is so in width and in height."""
+
+    width: int
+    height: int
+
+    def __ge__(self, other: Sides) -> bool:
+        return self.width >= other.width and self.height >= other.height
+
+    def __le__(self, other: Sides) -> bool:
+        return other >= self
+
+    def __lt__(self, other: Sides) -> bool:
+        return not self >= other
+
+    def __gt__(self, other: Sides) -> bool:
+        return not self <= other
 
 
 def rank(characteristic: Characteristic, value: Any) -> Any:
     """Return the value as it is compared by size; raises ``ValueRefused`` for a level without a number."""
+    if characteristic.kind is Kind.SIZE:
+        return Sides(*value)
     if characteristic.id != keys.PICTURE_LEVEL.id:
         return value
     if _LEVEL.fullmatch(str(value)):

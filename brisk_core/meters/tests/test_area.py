@@ -1,5 +1,6 @@
 from unittest import TestCase
 
+import cv2
 import numpy as np
 
 from brisk_core.meters.area import AreaMeter, AreaVerdict, judge_area
@@ -35,6 +36,21 @@ class AreaTest(TestCase):
                 height = 288 - all_edges["top"] - all_edges["bottom"]
                 self.assertEqual(found.area, (all_edges["left"], all_edges["top"], width, height))
                 self.assertEqual((found.bars, found.in_bars), (bars, ()))
+
+    def test_black_around_something_without_straight_edges_is_no_bar(self) -> None:
+        rows, columns = np.mgrid[:288, :352]
+        disc = (rows - 144) ** 2 + (columns - 176) ** 2 < 100**2
+        face = [np.where(disc, np.maximum(moment(number), 60), 16).astype(np.uint8) for number in range(20)]
+        found = area(face)
+        self.assertEqual((found.bars, found.area), (None, None), "too little of it is lit to tell")
+        tall = (np.abs(rows - 144) / 138 + np.abs(columns - 176) / 170) < 1
+        lozenge = [np.where(tall, np.maximum(moment(number), 60), 16).astype(np.uint8) for number in range(20)]
+        self.assertNotEqual(area(lozenge).bars, "all")
+
+    def test_soft_edges_of_bars_are_edges(self) -> None:
+        soft = [cv2.blur(boxed(number, top=36, bottom=36), (1, 5)) for number in range(20)]
+        found = area([np.asarray(plane, np.uint8) for plane in soft])
+        self.assertEqual(found.bars, "top-bottom")
 
     def test_captions_in_a_bar_do_not_move_its_edge(self) -> None:
         pictures = [boxed(number, top=40, bottom=40) for number in range(20)]
