@@ -11,6 +11,10 @@ from numpy.typing import NDArray
 
 from brisk_core.packets.series import NO_TIME, PacketSeries
 
+_TELLS = 5  # seconds from which bit rates tell whether they are constant
+_ALIKE = 0.1  # of the mean by which seconds of a constant rate differ at most
+_PEAK = 1.5  # times the mean: more in one second is no constant rate, whatever its buffer
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Windows:
@@ -54,14 +58,23 @@ def one_second_windows(series: PacketSeries, rate: Fraction) -> Windows | None:
     return Windows(bits=bits[whole])
 
 
-def is_constant(series: PacketSeries, rate: Fraction, average: Fraction) -> bool:
-    """Does a buffer filled at the average rate stay within one second of data?
+def is_constant(series: PacketSeries, rate: Fraction, average: Fraction, coded: str | None = None) -> bool | None:
+    """Does a buffer filled at the average rate stay within one second of data, and does nothing say otherwise?
 
-    ``average`` is in bits a second. The buffer's level is what has arrived minus what has been taken out.
+    ``average`` is in bits a second. The buffer's level is what has arrived minus what has been taken out. A quiet film
+    at a variable rate stays within it too: a stream that is ``coded`` as variable is taken for constant only where all
+    seconds are alike, any other only without a peak. ``None`` for less than five seconds, which say nothing.
     """
+    if len(series) < _TELLS * rate:
+        return None
     dts = decode_times(series, rate)
     arrived = (dts - dts[0]) * float(average * series.time_base)
     taken = np.cumsum(series.sizes.astype(np.int64)) * 8
     after = arrived - taken
     before = after + series.sizes.astype(np.int64) * 8
-    return bool(before.max() - after.min() <= float(average))
+    windows = one_second_windows(series, rate)
+    if windows is None or before.max() - after.min() > float(average):
+        return False
+    if coded == "variable":
+        return bool(windows.peak - windows.low <= _ALIKE * float(average))
+    return bool(windows.peak <= _PEAK * float(average))

@@ -102,7 +102,11 @@ def _duration(series: PacketSeries, fit: RateFit) -> Fraction:
 def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit, duration: Fraction) -> None:
     average = Fraction(int(series.sizes.sum(dtype="int64")) * 8) / duration
     builder.observed(keys.BITRATE_AVERAGE, round(average))
-    builder.observed(keys.BITRATE_MODE, "constant" if is_constant(series, fit.rate, average) else "variable")
+    constant = is_constant(series, fit.rate, average, builder.said(Witness.CODED, keys.BITRATE_MODE))
+    if constant is None:
+        builder.unread(keys.BITRATE_MODE, "less than five seconds do not tell")
+    else:
+        builder.observed(keys.BITRATE_MODE, "constant" if constant else "variable")
     size = builder.told(keys.PICTURE_SIZE)
     if size:
         builder.observed(keys.BITRATE_BITS_PER_PIXEL, round(float(average / fit.rate / (size[0] * size[1])), 4))

@@ -34,6 +34,7 @@ _CODECS = {
     "mjpeg": "mjpeg",
     "rawvideo": "raw",
     "v210": "v210",
+    "dvvideo": "dv",
     "vp8": "vp8",
     "vp9": "vp9",
     "av1": "av1",

@@ -125,12 +125,24 @@ _REASONS: dict[str, Reason] = {
     keys.PICTURE_MATRIX.id: Reason(
         "Without a description each player guesses, and skin turns green or orange.", "Flag the matrix as {required}."
     ),
+    keys.PICTURE_STEREO_PACKING.id: Reason(
+        "A set that does not know of two views shows both beside or over each other.",
+        "Export for one view, or with the packing {required}.",
+    ),
+    keys.PICTURE_ENCODER_NOTE.id: Reason(
+        "The note tells with which settings, and in how many passes, the picture was made.",
+        "Encode it again as {required}.",
+    ),
     keys.PICTURE_RANGE.id: Reason(
         "Read the wrong way, blacks turn grey or drown.", "Export in {required} range and flag it so."
     ),
     keys.BITRATE_AVERAGE.id: Reason(
         "Too few bits spoil the picture where it moves; too many are thrown away by the receiver.",
         "Set the video bit rate of the export to {required}.",
+    ),
+    keys.BITRATE_MAXIMUM.id: Reason(
+        "A receiver reserves what the headers promise, and refuses what promises too much.",
+        "Give the encoder {required} as its peak, so that the headers promise no more.",
     ),
     keys.BITRATE_PEAK_1S.id: Reason(
         "Above the peak the picture stops while the player waits for bits.",

@@ -12,7 +12,7 @@ WRAPPERS = (
 )  # fmt: skip
 CODECS = (
     "avc", "hevc", "mpeg2", "mpeg1", "mpeg4", "prores", "vc3", "ffv1", "jpeg2000", "mjpeg", "raw", "v210", "vp8", "vp9",
-    "av1", "other",
+    "av1", "dv", "other",
 )  # fmt: skip
 CHROMAS = ("4:0:0", "4:1:1", "4:2:0", "4:2:2", "4:4:4")
 CADENCES = ("none", "2:2", "3:2", "4:1 repeat", "irregular")

@@ -28,8 +28,8 @@ CONTRACT = {
     "wrapper": "format brands complete damage index_first fragmented duration bitrate start_timecode edit_offset tracks",
     "picture": "codec codec_label profile level level_exceeded tier entropy ref_frames slices b_frames coded_size size pixel_aspect "
     "display_aspect rotation frame_rate rate_mode frame_count scan field_order chroma bit_depth alpha primaries transfer "
-    "matrix range hdr",
-    "bitrate": "average peak_1s low_1s mode buffer bits_per_pixel by_type",
+    "matrix range hdr stereo_packing encoder_note",
+    "bitrate": "average maximum peak_1s low_1s mode buffer bits_per_pixel by_type",
     "gop": "longest shortest open pattern",
     "timing": "gaps steps duplicates disorder sound_offset sound_length_difference sound_gaps",
     "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness "

@@ -63,6 +63,23 @@ class ConstancyTest(TestCase):
         average = Fraction(sum(slope) * 8, 20)
         self.assertFalse(is_constant(series(slope, "P" * 500), Fraction(25), average))
 
+    def constant(self, sizes: list[int], coded: str | None = None) -> bool | None:
+        average = Fraction(sum(sizes) * 8 * 25, len(sizes))
+        return is_constant(series(sizes, "P" * len(sizes)), Fraction(25), average, coded)
+
+    def test_a_quiet_film_at_a_variable_rate_is_not_taken_for_constant(self) -> None:
+        breathing = [1000 + 200 * (number // 10 % 2) for number in range(500)]
+        self.assertTrue(self.constant(breathing))
+        self.assertFalse(self.constant(breathing[:250] + [size + 300 for size in breathing[:250]], "variable"))
+        self.assertTrue(self.constant([1000] * 500, "variable"), "the stream may stay below its peak throughout")
+        peak = [1000] * 500
+        peak[200:220] = [2000] * 20
+        self.assertFalse(self.constant(peak))
+
+    def test_less_than_five_seconds_do_not_tell(self) -> None:
+        self.assertIsNone(self.constant([1000] * 124))
+        self.assertTrue(self.constant([1000] * 125))
+
 
 class GroupTest(TestCase):
     def test_closed_groups(self) -> None:

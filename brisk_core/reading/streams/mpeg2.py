@@ -22,6 +22,7 @@ _RATES = {
     7: Fraction(60000, 1001),
     8: Fraction(60),
 }
+_OPEN_DELAY = 0xFFFF  # vbv_delay of a variable bit rate (6.3.9)
 _ASPECTS = {2: Fraction(4, 3), 3: Fraction(16, 9), 4: Fraction(221, 100)}  # table 6-3; 1 is square samples
 _PROFILES = {1: "High", 2: "Spatially Scalable", 3: "SNR Scalable", 4: "Main", 5: "Simple"}  # table 8-2
 _LEVELS = {4: "High", 6: "High 1440", 8: "Main", 10: "Low"}  # table 8-3
@@ -47,6 +48,7 @@ class PictureHead:
     top_field_first: bool = False
     repeat_first_field: bool = False
     progressive: bool = True
+    buffer_delay: int | None = None  #: vbv_delay, in ticks of 90 kHz
 
 
 @dataclass(slots=True, kw_only=True)
@@ -104,6 +106,13 @@ class Mpeg2Headers:
         if first.structure != 3:
             return FieldOrder.TOP if first.structure == 1 else FieldOrder.BOTTOM
         return FieldOrder.TOP if first.top_field_first else FieldOrder.BOTTOM
+
+    @property
+    def bit_rate_mode(self) -> str | None:
+        """Constant where the first picture says when it leaves the buffer, variable where it leaves it open (C.3)."""
+        if not self.pictures or self.pictures[0].buffer_delay is None:
+            return None
+        return "variable" if self.pictures[0].buffer_delay == _OPEN_DELAY else "constant"
 
     @property
     def start_timecode(self) -> Timecode | None:
@@ -166,7 +175,7 @@ def _take(headers: Mpeg2Headers, code: int, reader: BitReader) -> None:
         headers.timecode = (f"{hours:02}:{minutes:02}:{seconds:02}:{frames:02}", drop)
     elif code == _PICTURE:
         reader.skip(10)
-        headers.pictures.append(PictureHead(type="?IPBD???"[reader.bits(3)]))
+        headers.pictures.append(PictureHead(type="?IPBD???"[reader.bits(3)], buffer_delay=reader.bits(16)))
     elif code == _EXTENSION:
         _take_extension(headers, reader.bits(4), reader)
 

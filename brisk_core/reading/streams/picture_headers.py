@@ -13,6 +13,7 @@ from brisk_core.reading.bit_reader import BitsEnded
 from brisk_core.reading.library import picture_codec, pixel_facts
 from brisk_core.reading.streams import av1, avc, ffv1, hevc, mpeg2, prores, still_codecs, vc3, vpx
 from brisk_core.reading.streams.coded_header import CodedHeader, say_colour
+from brisk_core.reading.streams.messages import Messages
 
 _STRUCTURE_ORDER = {
     3: FieldOrder.TOP,
@@ -112,6 +113,7 @@ class _AvcHeaders(_Headers):
         self._sets = avc.ParameterSets()
         self._timings: list[avc.PictureTiming] = []
         self._slices: list[avc.Slice] = []  # first slice of the first pictures
+        self._messages = Messages()
 
     @property
     def length_size(self) -> int | None:  # type: ignore[override]  # found in the configuration
@@ -127,13 +129,17 @@ class _AvcHeaders(_Headers):
             return
         for unit in units:
             self._sets.take(unit)
+            if unit[0] & 0x1F == avc.NAL_SEI:
+                self._messages.take(unit, 1)
 
     def take_packet(self, data: bytes) -> None:
         for unit in avc.split_units(data, self._sets.length_size):
             kind = unit[0] & 0x1F
             try:
-                if kind == avc.NAL_SEI and self._sets.first:
-                    self._timings += avc.picture_timings(unit, self._sets.first)
+                if kind == avc.NAL_SEI:
+                    self._messages.take(unit, 1)
+                    if self._sets.first:
+                        self._timings += avc.picture_timings(unit, self._sets.first)
                 elif kind in (avc.NAL_SLICE, avc.NAL_IDR):
                     head = self._sets.parse_slice(unit)
                     if head.first_macroblock == 0:
@@ -151,6 +157,7 @@ class _AvcHeaders(_Headers):
             _say_sequence(builder, sequence)
             builder.coded(keys.PICTURE_RATE_MODE, "constant" if sequence.fixed_rate else None)
             _say_schedule(builder, sequence.hrd)
+        self._messages.say(builder)
         if self._sets.pictures:
             with builder.at(f"picture parameter set {min(self._sets.pictures)}, NAL unit type 8 (H.264, 7.3.2.2)"):
                 cabac = self._sets.pictures[min(self._sets.pictures)].cabac
@@ -184,6 +191,7 @@ class _AvcHeaders(_Headers):
 class _HevcHeaders(_Headers):
     def __init__(self) -> None:
         self.sets = hevc.ParameterSets()
+        self._messages = Messages()
 
     @property
     def length_size(self) -> int | None:  # type: ignore[override]  # found in the configuration
@@ -198,11 +206,16 @@ class _HevcHeaders(_Headers):
         except BitsEnded:
             return
         for unit in units:
-            self.sets.take(unit)
+            self._take(unit)
 
     def take_packet(self, data: bytes) -> None:
         for unit in avc.split_units(data, self.sets.length_size):
-            self.sets.take(unit)
+            self._take(unit)
+
+    def _take(self, unit: bytes) -> None:
+        self.sets.take(unit)
+        if len(unit) > 2 and hevc.unit_type(unit) == hevc.NAL_PREFIX_SEI:
+            self._messages.take(unit, 2)
 
     def say(self, builder: FactsBuilder, context: Any) -> bool:
         sequence = self.sets.first
@@ -212,6 +225,7 @@ class _HevcHeaders(_Headers):
             _say_sequence(builder, sequence)
             builder.coded(keys.PICTURE_TIER, "High" if sequence.high_tier else "Main")
             _say_schedule(builder, sequence.hrd)
+        self._messages.say(builder)
         if sequence.frame_rate is None and self.sets.rate:
             with builder.at("video parameter set, NAL unit type 32 (H.265, 7.3.2.1)"):
                 builder.coded(keys.PICTURE_FRAME_RATE, self.sets.rate)
@@ -246,7 +260,10 @@ class _Mpeg2Headers(_Headers):
             _say_shared(builder, headers)
             builder.coded(keys.PICTURE_CODED_SIZE, headers.size)
             builder.coded(keys.PICTURE_BIT_DEPTH, 8)
-            builder.coded(keys.BITRATE_AVERAGE, headers.bits_per_second)
+            builder.coded(keys.BITRATE_MAXIMUM, headers.bits_per_second)
+            builder.coded(keys.BITRATE_MODE, headers.bit_rate_mode)
+            if headers.bit_rate_mode != "variable":
+                builder.coded(keys.BITRATE_AVERAGE, headers.bits_per_second)
             if headers.bits_per_second and headers.buffer_bits:
                 builder.coded(keys.BITRATE_BUFFER, {"rate": headers.bits_per_second, "size": headers.buffer_bits})
         with builder.at("picture coding extension of the first picture, start code B5 (H.262, 6.2.3.1)"):
@@ -345,7 +362,9 @@ def _say_sequence(builder: FactsBuilder, sequence: avc.SequenceParameters | hevc
 def _say_schedule(builder: FactsBuilder, hrd: avc.Hrd | None) -> None:
     """Record the first schedule of the hypothetical reference decoder."""
     if hrd:
-        builder.coded(keys.BITRATE_AVERAGE, hrd.bits_per_second)
+        builder.coded(keys.BITRATE_MAXIMUM, hrd.bits_per_second)
+        if hrd.constant:
+            builder.coded(keys.BITRATE_AVERAGE, hrd.bits_per_second)
         builder.coded(keys.BITRATE_MODE, "constant" if hrd.constant else "variable")
         builder.coded(keys.BITRATE_BUFFER, {"rate": hrd.bits_per_second, "size": hrd.buffer_bits})
 
@@ -382,6 +401,8 @@ def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = 
         return "prores"
     if data[:5] in (b"\x00\x00\x02\x80\x01", b"\x00\x00\x02\x80\x02", b"\x00\x00\x02\x80\x03"):
         return "vc3"
+    if data[:3] == b"\x1f\x07\x00":  # header block of the first sequence (IEC 61834-2, ST 314)
+        return "dv"
     if data[:2] == b"\xff\xd8":
         return "mjpeg"
     if data[:4] == b"\xff\x4f\xff\x51":

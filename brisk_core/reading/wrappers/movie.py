@@ -6,6 +6,7 @@ import struct
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
+from itertools import groupby
 from typing import BinaryIO
 
 import numpy as np
@@ -25,6 +26,7 @@ _PLACES = {
     "stts": "mdia/minf/stbl/stts",
     "stsz": "mdia/minf/stbl/stsz",
 }
+_LARGEST_FRAGMENT = 1 << 20  # bytes of the boxes of a fragment that are read
 MOST_FRAGMENTS = 100_000  #: of a file; two days of fragments of two seconds each
 _FIRST_SHIFTS = 32  # rows of ctts: the earliest picture lies within the first reordering distance
 _SIGNATURES = {"ftyp", "moov", "mdat", "moof", "styp", "sidx", "free", "skip", "wide", "pnot"}
@@ -63,6 +65,7 @@ class MovieTrack:
     chunk_offsets: np.ndarray | None = None
     chunk_runs: np.ndarray | None = None  #: stsc: rows of first chunk, samples a chunk, entry
     number: int = 1  #: from 1, in the order of the movie box
+    id: int = 0  #: track_ID of its header
     offsets: dict[str, int] = field(default_factory=dict)  #: where each box stands in the file
 
     def place(self, kind: str) -> str:
@@ -146,6 +149,7 @@ class Movie:
     duration: int = 0  #: in the movie's timescale
     tracks: list[MovieTrack] = field(default_factory=list)
     damage: list[str] = field(default_factory=list)  #: what is cut or makes no sense
+    usual_steps: dict[int, int] = field(default_factory=dict)  #: trex: ticks of a sample of fragments, by track_ID
 
     def of(self, handler: str) -> list[MovieTrack]:
         """Return the tracks with a handler."""
@@ -185,6 +189,9 @@ def read_movie(file: BinaryIO, size: int) -> Movie:
         elif box.kind == "mdat" and movie.media_at is None:
             movie.media_at = box.start
         elif box.kind == "moof":
+            if not fragments:
+                file.seek(box.body)
+                _read_fragment(movie, file.read(min(box.end - box.body, _LARGEST_FRAGMENT)))
             movie.fragmented = True
             fragments += 1
             if fragments > MOST_FRAGMENTS:
@@ -211,6 +218,10 @@ def _read_moov(movie: Movie, data: bytes, base: int) -> None:
                 movie.damage.append("box 'mvhd' makes no sense")
         elif box.kind == "mvex":
             movie.fragmented = True
+            for inner in walk(data, box.body, box.end):
+                if inner.kind == "trex" and inner.end - inner.body >= 24:
+                    track, _, step = struct.unpack_from(">III", data, inner.body + 4)
+                    movie.usual_steps[track] = step
         elif box.kind == "trak":
             track = MovieTrack(number=len(movie.tracks) + 1)
             for inner in _leaves(data, box.body, box.end):
@@ -220,6 +231,43 @@ def _read_moov(movie: Movie, data: bytes, base: int) -> None:
                 except (struct.error, ValueError, IndexError):
                     movie.damage.append(f"box {inner.kind!r} of track {len(movie.tracks) + 1} makes no sense")
             movie.tracks.append(track)
+
+
+def _read_fragment(movie: Movie, data: bytes) -> None:
+    """Take the lengths of samples from the first movie fragment, where the movie box has none (8.8.7, 8.8.8)."""
+    for fragment in walk(data, 0, len(data)):
+        if fragment.kind != "traf":
+            continue
+        boxes = {box.kind: data[box.body : box.end] for box in walk(data, fragment.body, fragment.end)}
+        try:
+            header, run = boxes["tfhd"], boxes["trun"]
+            id_, step = _usual_step(header)
+            track = next((one for one in movie.tracks if one.id == id_ and not one.steps), None)
+            if track:
+                track.steps = _run_steps(run, step if step is not None else movie.usual_steps.get(id_, 0))
+                track.offsets.pop("stts", None)
+        except (KeyError, struct.error):
+            continue
+
+
+def _usual_step(header: bytes) -> tuple[int, int | None]:
+    """Return track_ID and default_sample_duration of a tfhd box, ``None`` where it has none."""
+    flags, id_ = struct.unpack_from(">II", header)
+    at = 8 + (8 if flags & 0x01 else 0) + (4 if flags & 0x02 else 0)
+    return id_, struct.unpack_from(">I", header, at)[0] if flags & 0x08 else None
+
+
+def _run_steps(run: bytes, usual: int) -> list[tuple[int, int]]:
+    """Return (count, ticks) of the samples of a trun box."""
+    flags, count = struct.unpack_from(">II", run)
+    flags &= 0xFFFFFF
+    if not flags & 0x100:
+        return [(count, usual)] if usual else []
+    row = 4 * sum(bool(flags & bit) for bit in (0x100, 0x200, 0x400, 0x800))
+    at = 8 + (4 if flags & 0x01 else 0) + (4 if flags & 0x04 else 0)
+    count = min(count, (len(run) - at) // row)
+    steps = [struct.unpack_from(">I", run, at + number * row)[0] for number in range(count)]
+    return [(len(list(same)), ticks) for ticks, same in groupby(steps)]
 
 
 def _leaves(data: bytes, start: int, end: int, depth: int = 0) -> Iterator[Box]:
@@ -243,6 +291,7 @@ def _read_track_box(track: MovieTrack, kind: str, body: bytes) -> None:
     if kind == "tkhd":
         at = 52 if body[0] == 1 else 40
         track.enabled = bool(body[3] & 1)
+        track.id = struct.unpack_from(">I", body, 20 if body[0] == 1 else 12)[0]
         track.matrix = struct.unpack_from(">9i", body, at)
         track.shown_size = struct.unpack_from(">II", body, at + 36)
     elif kind == "mdhd":

@@ -17,6 +17,7 @@ _MOST_CHUNKS = 100_000
 _LARGEST_CHUNK = 1 << 20  # bytes of a chunk that are read into memory
 _LISTS = {b"LIST", b"RIFF"}
 _PICTURE_CODECS = {
+    "dvsd": "dv", "dvhd": "dv", "dv25": "dv", "dv50": "dv",
     "H264": "avc", "h264": "avc", "avc1": "avc", "X264": "avc", "HEVC": "hevc", "mpg2": "mpeg2", "MPG2": "mpeg2",
     "MJPG": "mjpeg", "FFV1": "ffv1", "v210": "v210", "UYVY": "raw", "YUY2": "raw", "XVID": "mpeg4", "FMP4": "mpeg4",
     "DX50": "mpeg4", "\0\0\0\0": "raw", "MJ2C": "jpeg2000", "AVdn": "vc3", "VP80": "vp8", "mpg1": "mpeg1",

@@ -13,6 +13,7 @@ from brisk_core.reading.streams.coded_header import say_colour
 from brisk_core.reading.wrappers.movie import MovieTrack, SampleEntry, rotation
 
 _BY_ENTRY = {
+    "dvc ": "dv", "dvcp": "dv", "dvpp": "dv", "dv5n": "dv", "dv5p": "dv", "dvhp": "dv", "dvh5": "dv", "dvh6": "dv",
     "avc1": "avc", "avc2": "avc", "avc3": "avc", "avc4": "avc", "hvc1": "hevc", "hev1": "hevc", "AVdn": "vc3",
     "AVdh": "vc3", "mp4v": "mpeg4", "m2v1": "mpeg2", "xdvb": "mpeg2", "jpeg": "mjpeg", "mjpa": "mjpeg",
     "mjp2": "jpeg2000",
@@ -61,14 +62,16 @@ def declare_from_entry(builder: FactsBuilder, track: MovieTrack) -> None:
         _declare_colour(builder, entry.boxes.get("colr"))
     if (rates := entry.boxes.get("btrt")) and len(rates) >= 12:
         with builder.at(track.place("btrt")):
-            builder.declared(keys.BITRATE_AVERAGE, struct.unpack_from(">I", rates, 8)[0] or None)
+            _, most, mean = struct.unpack_from(">III", rates)
+            builder.declared(keys.BITRATE_MAXIMUM, most or None)
+            builder.declared(keys.BITRATE_AVERAGE, mean or None)
     with builder.at(track.place("stsz")):
         builder.declared(keys.PICTURE_FRAME_COUNT, track.sample_count or None)
     if (mean := track.frame_rate) and track.timescale:
         # The first steps tell the grain of the table; the writer's last one is often a makeshift.
         met = [ticks for _, ticks in (track.steps[:-1] or track.steps)]
         rate = rate_of_steps(mean, min(met), max(met), Fraction(1, track.timescale))
-        with builder.at(track.place("stts")):
+        with builder.at(track.place("stts") if "stts" in track.offsets else "first moof/traf (ISO/IEC 14496-12, 8.8)"):
             builder.declared(keys.PICTURE_FRAME_RATE, rate)
 
 

@@ -66,7 +66,7 @@ class MistakeTest(TestCase):
                 "expected picture.frame_rate or picture.b_frames or picture.frame_count",
                 "line \"bitrate\": \"between\": needs two values, lowest first; got ['55 Mb/s', '45 Mb/s']",
                 'line "codec": "equals": met \'h264\'; expected one of avc, hevc, mpeg2, mpeg1, mpeg4, prores, vc3, ffv1, '
-                "jpeg2000, mjpeg, raw, v210, vp8, vp9, av1, other",
+                "jpeg2000, mjpeg, raw, v210, vp8, vp9, av1, dv, other",
                 "line \"codec\": met weight 'perhaps'; expected must, should or note",
             ],
         )
