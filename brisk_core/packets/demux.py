@@ -13,6 +13,7 @@ import numpy as np
 from av.container import InputContainer
 from numpy.typing import NDArray
 
+from brisk_core.facts import FieldOrder
 from brisk_core.packets.caption_data import (
     CODECS,
     CaptionData,
@@ -35,6 +36,8 @@ _WITH_MARKS = ("mpeg-ps", "other")
 _FRAMED_SOUND = {"aac", "ac3", "eac3", "mp2", "mp3"}
 _MOST_GAPS = 100  # gaps of sound kept for each track
 _SOUND_PATIENCE = Fraction(1, 200)  # seconds by which a sound packet may come late before it counts as a gap
+
+_OTHER_FIELD = {FieldOrder.TOP: FieldOrder.BOTTOM, FieldOrder.BOTTOM: FieldOrder.TOP}
 
 Progress = Callable[[int, int], None]  #: bytes done, bytes in all
 Taker = Callable[[Any, int], None]  #: takes one packet and its size
@@ -139,11 +142,21 @@ class _PictureColumns:
         add_pts, add_dts, add_size = self.pts.append, self.dts.append, self.sizes.append
         may_discard = reading.movie is not None  # by an edit list
         add_type, add_key, slice_counts = self.types.append, self.keys.append, self.slice_counts
+        field_of = reading.coded.field_reader if reading.coded else None
+        waits: FieldOrder | None = None  # the field that would make a frame of the packet before
 
         def take(packet: Any, size: int) -> None:
+            nonlocal waits
             if may_discard and packet.is_discard:
                 return
             data = memoryview(packet)
+            if field_of:
+                parity = field_of(bytes(data))
+                if parity is not None and parity == waits:  # the second field of a frame is no picture of its own
+                    self.sizes[-1] += size
+                    waits = None
+                    return
+                waits = _OTHER_FIELD[parity] if parity else None
             head = head_of(data)
             if head.closed_group is not None:
                 self.closed[len(self.sizes)] = head.closed_group

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -209,6 +210,10 @@ class _Decoding:
     numbers: dict[int, int]  #: of pictures, by presentation time
     damaged: set[int]  #: numbers of pictures that the decoder complains of
     entry: int  #: presentation time from which on no reference lies before the segment
+    _times: list[int] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._times = sorted(self.numbers)
 
     def run(self, container: Any, stream: Any) -> Iterator[Any]:
         """Yield decoded frames; packets that cannot be decoded are left out."""
@@ -234,9 +239,17 @@ class _Decoding:
 
     def _hear(self, packet: Any, frames: list[Any]) -> None:
         times = [frame.pts for frame in frames] if packet.pts is None and frames else [packet.pts]
-        known = [self.numbers[time] for time in times if time in self.numbers]
+        known = [number for time in times if time is not None and (number := self._number_at(time)) is not None]
         if known and self.listener.complaints(earlier=any(time < self.entry for time in times if time is not None)):
             self.damaged.update(known)
+
+    def _number_at(self, time: int) -> int | None:
+        """Return the picture that is presented at a time, or whose second field is."""
+        at = bisect_right(self._times, time) - 1
+        if at < 0:
+            return None
+        ends = self._times[at + 1] if at + 1 < len(self._times) else 2 * self._times[at] - self._times[at - 1]
+        return self.numbers[self._times[at]] if time == self._times[at] or time < ends else None
 
 
 _MOST_FAILURES = 10_000  # packets in a file that may fail before decoding is given up

@@ -47,4 +47,7 @@ MATRIX = {
     12: "chromaticity",
     13: "chromaticity constant",
     14: "BT.2100 ICtCp",
+    15: "IPT-C2",
+    16: "YCgCo-Re",
+    17: "YCgCo-Ro",
 }

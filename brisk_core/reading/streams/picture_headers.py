@@ -172,6 +172,22 @@ class _AvcHeaders(_Headers):
                 builder.coded(keys.WRAPPER_START_TIMECODE, clock.timecode(sequence.frame_rate))
         return True
 
+    @property
+    def field_reader(self) -> Callable[[bytes], FieldOrder | None] | None:
+        """See ``CodedPicture.field_reader``."""
+        sequences = self._sets.sequences.values()
+        return None if all(one.frames_only for one in sequences) else self._field_of
+
+    def _field_of(self, data: bytes) -> FieldOrder | None:
+        for unit in avc.split_units(data, self._sets.length_size):
+            if unit[0] & 0x1F in (avc.NAL_SLICE, avc.NAL_IDR):
+                try:
+                    parity = self._sets.parse_slice(unit).parity
+                except BitsEnded:
+                    return None
+                return FieldOrder(parity) if parity else None
+        return None
+
     def _field_order(self) -> tuple[str | None, str]:
         """Field order by picture timing messages, else by the parity of field pairs, else by order counts."""
         for timing in self._timings:
@@ -305,6 +321,14 @@ class CodedPicture:
     def extra_slice_bits(self) -> dict[int, int]:
         """num_extra_slice_header_bits by picture parameter set, for HEVC."""
         return self.headers.sets.extra_bits if isinstance(self.headers, _HevcHeaders) else {}
+
+    @property
+    def field_reader(self) -> Callable[[bytes], FieldOrder | None] | None:
+        """What tells which field a packet begins with, ``None`` for it where a frame begins.
+
+        ``None`` for streams that have no pictures of single fields, or whose pairs the library keeps together.
+        """
+        return self.headers.field_reader if isinstance(self.headers, _AvcHeaders) else None
 
     def take_extradata(self, data: bytes) -> None:
         """Take the parameter sets that the wrapper keeps for the stream."""

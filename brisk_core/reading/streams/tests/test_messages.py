@@ -55,7 +55,9 @@ class WrittenTest(MediaTest):
             self.assertIn("options: ", self.said(path, keys.PICTURE_ENCODER_NOTE)[1], name)
             packed = "side by side, left first" if codec == "libx264" else None
             self.assertEqual(self.said(path, keys.PICTURE_STEREO_PACKING)[1], packed, name)
-        self.assertIsNone(self.said(self.made("c.mov", codec="mpeg4", options={}, frames=3), keys.PICTURE_ENCODER_NOTE)[1])
+        self.assertIsNone(
+            self.said(self.made("c.mov", codec="mpeg4", options={}, frames=3), keys.PICTURE_ENCODER_NOTE)[1]
+        )
 
     def test_fragments_declare_their_rate(self) -> None:
         for rate in (Fraction(25), Fraction(30000, 1001)):
