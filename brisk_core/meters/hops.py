@@ -80,7 +80,8 @@ def hop_dtype(channels: int) -> np.dtype[Any]:
     per = (channels,)
     return np.dtype([
         ("energy", "f8", per), ("square", "f8", per), ("sum", "f8", per), ("peak", "f4", per), ("true_peak", "f4", per),
-        ("fine", "u1", (channels, FINE)), ("clipped", "u2", per), ("click", "f4", per), ("click_at", "u2", per),
+        ("fine", "u1", (channels, FINE)), ("steps", "f4", (channels, FINE)),
+        ("clipped", "u2", per), ("click", "f4", per), ("click_at", "u2", per),
         ("cross", "f8"), ("apart", "f4"), ("length", "u4"),
     ])  # fmt: skip
 
@@ -159,7 +160,10 @@ class SoundMeter:
         count, response = _weighting_response(self.sample_rate, self._warm)
         weighted = np.fft.irfft(np.fft.rfft(wide, count, axis=1) * response, count, axis=1)[:, lead : wide.shape[1]]
         exact = wide[:, lead:]
-        one["energy"] = (weighted * weighted).sum(axis=1)
+        energy = weighted * weighted
+        one["energy"] = energy.sum(axis=1)
+        if length:
+            one["steps"] = np.add.reduceat(energy, np.arange(FINE) * length // FINE, axis=1)
         one["square"] = (exact * exact).sum(axis=1)
         one["sum"] = exact.sum(axis=1)
         size = np.abs(own)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from brisk_core.facts import FactsBuilder, Stage, TimeSpan, keys
 from brisk_core.meters.hops import HOPS, layout_weights
-from brisk_core.meters.loudness import Loudness, measure_loudness, power_of
+from brisk_core.meters.loudness import Loudness, measure_loudness, power_of, steps_of
 from brisk_core.meters.sound_faults import SoundFaults, Times, find_faults
 from brisk_core.scan.series import SOUND_ROW
 from brisk_core.scan.sounds import TrackScan
@@ -47,9 +47,10 @@ class _Track:
         self.loudness: Loudness | None = None
         self.faults: SoundFaults | None = None
         if len(self.rows):
-            self.power = power_of(self.rows, layout_weights(scan.channel_names))
+            weights = layout_weights(scan.channel_names)
+            self.power, self.steps = power_of(self.rows, weights), steps_of(self.rows, weights)
             self.full = self.rows["length"] >= scan.sample_rate // HOPS
-            self.loudness = measure_loudness(self.power, self.full)
+            self.loudness = measure_loudness(self.power, self.full, self.steps)
             self.faults = find_faults(self.rows, scan.sample_rate)
 
     def times(self, spans: Times) -> tuple[TimeSpan, ...]:

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.meters.hops import HOPS, SoundMeter, layout_weights
-from brisk_core.meters.loudness import Loudness, loudness_range, measure_loudness, power_of
+from brisk_core.meters.loudness import Loudness, loudness_range, measure_loudness, power_of, steps_of
 from brisk_core.meters.sound_faults import SoundFaults, find_faults
 
 RATE = 48000
@@ -32,7 +32,9 @@ def rows(sound: Sound, rate: int = RATE, block: int = 1024) -> NDArray[np.void]:
 
 def loudness(sound: Sound, rate: int = RATE, names: tuple[str, ...] = ("FL", "FR")) -> Loudness:
     found = rows(sound, rate)
-    return measure_loudness(power_of(found, layout_weights(names)), found["length"] >= rate // HOPS)
+    weights = layout_weights(names)
+    full = found["length"] >= rate // HOPS
+    return measure_loudness(power_of(found, weights), full, steps_of(found, weights))
 
 
 class LoudnessTest(TestCase):
@@ -49,6 +51,18 @@ class LoudnessTest(TestCase):
         )  # fmt: skip
         for parts, wanted in cases:
             self.assert_level(loudness(tones(*parts)).integrated, wanted)
+
+    def test_short_sounds_are_read_wherever_they_begin(self) -> None:
+        for late in range(0, 100, 7):
+            silence = late / 1000
+            found = loudness(tones((-120, 1 + silence), (-20, 0.4), (-120, 5)))
+            self.assert_level(found.momentary_max, -20, 0.06)
+            found = loudness(tones((-120, 4 + silence), (-20, 3), (-120, 5)), rate=RATE)
+            self.assert_level(found.short_max, -20, 0.02)
+        soft = loudness(tones((-120, 1.05), (-20, 0.2), (-120, 5)))
+        self.assert_level(soft.momentary_max, -23, 0.06)
+        self.assertIsNone(loudness(tones((-20, 0.3))).momentary_max)
+        self.assertIsNone(loudness(np.zeros((2, 2 * RATE), np.float32)).momentary_max)
 
     def test_tech_3341_case_6_weighs_surround_and_leaves_out_low_frequencies(self) -> None:
         levels = (-28.0, -28.0, -24.0, -np.inf, -30.0, -30.0)
