@@ -28,6 +28,8 @@ EXTENSIONS: dict[str, Callable[[bytes, str], CaptionDocument]] = {
     ".scc": read_line21,
     ".stl": read_ebu_stl,
 }
+_WEBVTT = ".vtt"
+_TIME_SIGNS = 13  # of a time, and a space before it
 _LANGUAGE = re.compile(r"\.([a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)\.[^.]+$")
 
 
@@ -54,6 +56,8 @@ def read_captions(data: bytes, name: str) -> CaptionDocument:
         raise CaptionsRefused(f"{name} has {len(data):,} bytes; expected at most {LARGEST:,} of captions")
     suffix = PurePosixPath(name.lower()).suffix
     reader = _by_contents(data) or EXTENSIONS.get(suffix)
+    if reader is read_subrip and suffix == _WEBVTT and b"," not in _first_times(data):
+        reader = read_webvtt  # its first word is lacking, which it says itself
     if reader is None:
         raise CaptionsRefused(f"{name} is in no known format; expected SRT, WebVTT, TTML, SCC or EBU-STL")
     try:
@@ -70,6 +74,12 @@ def read_captions(data: bytes, name: str) -> CaptionDocument:
     if language and not document.language:
         document = replace(document, language=language.group(1))
     return document
+
+
+def _first_times(data: bytes) -> bytes:
+    """The row of times of the first caption: those of SRT have a comma before the milliseconds."""
+    arrow = data.find(ARROW.encode())
+    return data[data.rfind(b"\n", 0, arrow) + 1 : arrow + len(ARROW) + _TIME_SIGNS] if arrow >= 0 else b""
 
 
 def _by_contents(data: bytes) -> Callable[[bytes, str], CaptionDocument] | None:

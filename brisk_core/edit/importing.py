@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zipfile
+from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -10,14 +11,15 @@ from typing import Any
 
 import opentimelineio as otio
 
-from brisk_core.edit.edl_lines import EdlClock, read_clock
+from brisk_core.edit.edl_lines import EdlClock, level_lengths, read_clock
 from brisk_core.edit.hints import EditHints
 from brisk_core.edit.otio_reading import build_timeline, from_document
-from brisk_core.edit.timeline import Timeline
-from brisk_core.errors import EditRefused
+from brisk_core.edit.timeline import Mark, Timeline
+from brisk_core.errors import EditRefused, ValueRefused
 from brisk_core.exact import Timecode, nominal_frames
 
 LARGEST_EDIT = 64 << 20  # bytes; 30,000 events take about 30 MB as OTIO
+_MOST_REMARKS = 50
 MOST_CLIPS = 100_000  # a day of clips of a second each; each takes about 2 kB of memory while it is read
 LARGEST_BUNDLE = 1 << 40  # bytes; media may lie in a bundle, only its edit is read
 _CLIP = '"Clip.'  # begins the schema of every clip
@@ -109,11 +111,29 @@ def _the_timeline(read: Any, what: str) -> otio.schema.Timeline:
 def _from_edl(text: str, stem: str, hints: EditHints) -> Timeline:
     clock = read_clock(text, hints.rate)
     rate = clock.rate or _assumed(clock, hints.assumed_rate)
+    text, remarks = level_lengths(text, rate, drop=clock.drop)
     document = _parse(text, "cmx_3600", "EDL", rate=float(rate), ignore_timecode_mismatch=True)
     start = Timecode.parse(hints.start or clock.start, rate, drop=clock.drop)
     found = build_timeline(document, stem, rate, hints, start=start)
     named = tuple(replace(source, online=True) for source in found.sources)  # an EDL names reels, never media
-    return replace(found, rate_stated=clock.rate is not None, sources=named)
+    return replace(
+        found,
+        rate_stated=clock.rate is not None,
+        sources=named,
+        marks=tuple(_marks(clock, start, found.length)),
+        remarks=(*found.remarks, *remarks[:_MOST_REMARKS]),
+    )
+
+
+def _marks(clock: EdlClock, start: Timecode, length: int) -> Iterator[Mark]:
+    """Marks at their own timecode, which is one of the record time; those outside the timeline are left out."""
+    for label, name in clock.marks:
+        try:
+            at = Timecode.parse(label, start.rate, drop=clock.drop).frames - start.frames
+        except ValueRefused:
+            continue
+        if 0 <= at < length:
+            yield Mark(name=name, start=at)
 
 
 def _assumed(clock: EdlClock, assumed: Fraction | None) -> Fraction:

@@ -96,6 +96,7 @@ class Timeline:
     field_order: FieldOrder | None = None
     pixel_aspect: Fraction | None = None
     sample_rate: int | None = None  #: Hz
+    remarks: tuple[str, ...] = ()  #: what was odd in the file it was read from
 
     @property
     def picture_lanes(self) -> tuple[Lane, ...]:
@@ -203,6 +204,7 @@ def timeline_to_json(timeline: Timeline) -> dict[str, Any]:
         "field_order": timeline.field_order,
         "pixel_aspect": _ratio(timeline.pixel_aspect, ":"),
         "sample_rate": timeline.sample_rate,
+        "remarks": list(timeline.remarks),
         "lanes": [
             {"kind": lane.kind, "name": lane.name, "events": [_event_to_json(event) for event in lane.events]}
             for lane in timeline.lanes
@@ -280,6 +282,7 @@ def timeline_from_json(document: Mapping[str, Any]) -> Timeline:
         field_order=document["field_order"],
         pixel_aspect=parse_ratio(document["pixel_aspect"]) if document["pixel_aspect"] else None,
         sample_rate=document["sample_rate"],
+        remarks=tuple(document.get("remarks", ())),
     )
 
 

@@ -144,7 +144,7 @@ class WebVttTest(TestCase):
 
     def test_a_missing_header_and_another_code_are_remarked_on(self) -> None:
         found = read_captions(VTT.removeprefix("WEBVTT\nLanguage: en\n").encode(), "film.vtt")
-        self.assertEqual(found.format, "SRT")  # by its contents: times with an arrow and no header
+        self.assertEqual(found.format, "WebVTT")  # by its name, and by times without a comma
         bad = read_captions(VTT.replace("Who", "Où").encode("cp1252"), "film.vtt")
         self.assertEqual(len(remarks(bad, Oddity.ENCODING)), 2)
 
@@ -309,6 +309,16 @@ class ReadingTest(TestCase):
     def test_names_that_stand_beside_a_file(self) -> None:
         for name, beside in (("FILM.srt", True), ("film.en.vtt", True), ("film2.srt", False), ("fil.srt", False)):
             self.assertEqual(belongs_to(name, "Film.mov"), beside, name)
+
+    def test_a_file_without_its_first_word_is_told_by_its_name_and_its_times(self) -> None:
+        bare = VTT.split("\n\n", 1)[1].encode()
+        found = read_captions(bare, "film.vtt")
+        self.assertEqual(
+            (found.format, len(found.captions)), ("WebVTT", len(read_captions(VTT.encode(), "a.vtt").captions))
+        )
+        self.assertIn("expected WEBVTT", found.remarks[0].says)
+        found = read_captions(SRT.encode(), "film.vtt")
+        self.assertEqual((found.format, found.remarks[0].says), ("SRT", "the name ends in .vtt, but this is SRT"))
 
     def test_rows_without_end_and_captions_without_number_are_over_soon(self) -> None:
         # A pattern that looks back over a whole row at each of its signs would take hours over these.

@@ -148,6 +148,39 @@ class ReadingTest(TestCase):
         )
         self.assertIn("cannot be read", self.refused('{"OTIO_SCHEMA": "Timeline.1"' + "[" * 5000))
 
+    def edl(self, text: str) -> Timeline:
+        path = self.folder / "cut.edl"
+        path.write_text(f"TITLE: CUT\nFCM: NON-DROP FRAME\n\n{text}")
+        return import_edit(path, hints=EditHints(rate=Fraction(RATE)))
+
+    def test_marks_of_an_edl_stand_at_their_own_timecode(self) -> None:
+        found = self.edl(
+            "001  AX  V  C  00:00:01:00 00:00:03:00 01:00:00:00 01:00:02:00\n"
+            "* FROM CLIP NAME: LOCK\n"
+            "* LOC: 01:00:00:12 RED     TITLE HERE\n"
+            "* LOC: 01:00:03:01 GREEN   OVER THE NEXT SHOT\n"
+            "002  AX  V  C  00:00:05:00 00:00:07:00 01:00:02:00 01:00:04:00\n"
+            "* LOC: 01:00:09:00 BLUE    AFTER THE END\n"
+            "* LOC: 01:00:02:40 BLUE    NO SUCH FRAME\n"
+        )
+        self.assertEqual(
+            [(mark.name, mark.start) for mark in found.marks], [("TITLE HERE", 12), ("OVER THE NEXT SHOT", 76)]
+        )
+        self.assertEqual(found.remarks, ())
+
+    def test_an_event_longer_on_one_side_is_told_and_fills_its_record_time(self) -> None:
+        found = self.edl(
+            "001  AX    V  C  00:00:01:00 00:00:03:00 01:00:00:00 01:00:02:00\n"
+            "002  TAPE  V  C  00:00:05:00 00:00:09:00 01:00:02:00 01:00:04:00\n"
+            "003  BL    V  C  00:00:00:00 00:00:00:00 01:00:04:00 01:00:05:00\n"
+            "004  AX    V  C  00:00:05:00 00:00:06:00 01:00:05:00 01:00:07:00\n"
+            "M2   AX    012.5                00:00:05:00\n"
+        )
+        self.assertEqual((found.length, len(found.remarks)), (7 * RATE, 1))
+        self.assertIn("line 5: event 002 takes 100 frames of TAPE and fills 50, without a speed line", found.remarks[0])
+        self.assertEqual([event.start for event in found.lanes[0].events if event.name != "gap"][:2], [0, 50])
+        self.assertEqual(timeline_from_json(timeline_to_json(found)), found)
+
     def test_lines_and_clips_without_end_are_over_soon(self) -> None:
         # A pattern that looks back over a whole line at each of its signs would take minutes over the first.
         events = "TITLE: X\n001 AX V C 00:00:01:00 00:00:02:00 01:00:00:00 01:00:01:00\n"
