@@ -20,7 +20,16 @@ from brisk_core.frames import Film, Grey, frames_to_decode
 from brisk_core.master.cuts import map_by_cuts
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
-from brisk_core.master.mapping import BLENDED, FOREIGN, IN_PLACE, FrameMap, Seen, map_frames, shift_stretch
+from brisk_core.master.mapping import (
+    BLENDED,
+    FOREIGN,
+    IN_PLACE,
+    FrameMap,
+    Seen,
+    map_frames,
+    shift_stretch,
+    with_repeats,
+)
 from brisk_core.master.pairs import Pair, paired
 from brisk_core.master.shots import Journey, Teller, map_document, shots_of
 from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_blended
@@ -68,6 +77,12 @@ class Side:
         )
 
     @property
+    def repeats(self) -> list[int]:
+        """Frames that repeat their previous one."""
+        spans = self.inspection[keys.CONTENT_REPEAT] or ()
+        return [frame for span in spans for frame in range(span.start, span.end)]
+
+    @property
     def start(self) -> Timecode | None:
         """Its start timecode."""
         spoken = self.inspection.witnessed(keys.WRAPPER_START_TIMECODE).spoken()
@@ -102,6 +117,7 @@ def hold_against(
     own_rows, other_rows = (load_scan(side.scan_path).pictures for side in (file, master))
     seen = Seen.of(own_rows, file.rate), Seen.of(other_rows, master.rate)
     found = map_frames(*seen)
+    found = found and with_repeats(found, *seen, file.repeats)
     by_cuts = found is None or found.noise > _ROUGH or float(np.mean(found.kinds == FOREIGN)) > 0.5
     if by_cuts:
         # Look-alikes of a picture that was cut another way: its cuts are surer.

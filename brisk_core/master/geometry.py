@@ -232,7 +232,7 @@ def tell_geometry(found: Geometry, file_aspect: Fraction, master_aspect: Fractio
     lost = [1 - width / found.master_size[0], 1 - height / found.master_size[1]]
     own, other = _shape(found.file_size, file_aspect), _shape(found.master_size, master_aspect)
     for axis, (gone, where) in enumerate(zip(lost, ("at the sides", "above and below"), strict=True)):
-        if gone <= _CUT:
+        if gone <= _CUT or _fills(found, axis):
             continue
         kept = found.master_size[axis] * (1 - gone)
         ordered = abs(own / other - 1) > _STRETCH and (own < other) == (axis == 0)
@@ -251,6 +251,11 @@ def tell_geometry(found: Geometry, file_aspect: Fraction, master_aspect: Fractio
     return tuple(sentences), ", ".join(words) or "as the master"
 
 
+def _fills(found: Geometry, axis: int) -> bool:
+    """Is the master as wide, or as high, in the file as the file itself? What is lost on one side is moved then."""
+    return abs(found.scale[axis] * found.master_size[axis] / found.file_size[axis] - 1) <= _CUT
+
+
 def _shape(size: tuple[int, int], aspect: Fraction) -> float:
     return size[0] * float(aspect) / size[1]
 
@@ -261,7 +266,7 @@ def _moved(found: Geometry) -> str:
     for axis, (plus, minus) in enumerate((("right", "left"), ("down", "up"))):
         middle = found.scale[axis] * found.master_size[axis] / 2 + found.shift[axis]
         off = middle - found.file_size[axis] / 2
-        cut = found.visible[2 + axis] < found.master_size[axis] * (1 - _CUT)
+        cut = found.visible[2 + axis] < found.master_size[axis] * (1 - _CUT) and not _fills(found, axis)
         if abs(off) > _MOVED and not cut:
             words.append(f"{abs(off):.1f} samples {plus if off > 0 else minus}")
     return " and ".join(words)

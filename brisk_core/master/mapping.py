@@ -8,6 +8,7 @@ lasts is a path through offsets; a frame that differs from its place alone is to
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -23,6 +24,9 @@ _CAP = 9.0  # the most that one frame may cost
 _FOREIGN = 5.0  # cost of a frame that is not in the master, so that a stretch of them is told
 _LEAST_NOISE = 0.04  # code values; two codings of the same picture never agree better
 _STANDS_OUT = 4.0  # times the noise at which a frame does not show its place
+_BESIDE, _OF_BESIDE = 6, 2.0  # frames to either side, and times their misfit, by which a frame must stand out
+_BESIDE_REPEAT = 8  # frames by which waves may miss the place of a repeat
+_LEAST_STEP, _STANDS_STILL = 0.03, 0.25  # code values that the master must go on, and share of it that the file may
 _LEAST_ODD = 0.35  # code values; two fields of one frame differ by less from the frame that lies between them
 _FITS_BETTER = 0.4  # of the misfit at its place, below which another place is believed
 _BLENDED = (0.15, 0.85)  # share of the next frame between which a frame counts as blended
@@ -101,6 +105,31 @@ def map_frames(file: Seen, master: Seen) -> FrameMap | None:
             maps.append(_Refiner(file, master, slope).refine(lines))
     # Frames taken one for one must fit clearly better than frames that keep time, or nothing tells them apart.
     return min(maps, key=lambda one: _roughness(one) * (1 if one is maps[0] else _ONE_FOR_ONE), default=None)
+
+
+def with_repeats(found: FrameMap, file: Seen, master: Seen, repeats: Sequence[int]) -> FrameMap:
+    """Return the map with those ``repeats`` of the file that stand still where the master goes on.
+
+    Waves tell a repeat where much moves; the pictures of the file, held against each other, tell it anywhere, and to
+    the frame: one that waves place a few frames beside it is that one.
+    """
+    if found.slope != 1:
+        return found
+    kinds, own = found.kinds.copy(), set(repeats)
+    for frame in repeats:
+        place = found.places[frame]
+        at = round(float(place)) if np.isfinite(place) else 0
+        if not frame or not 0 < at < len(master) or kinds[frame] == FOREIGN:
+            continue
+        goes_on = float(_distance(master.waves[at], master.waves[at - 1])) * found.gain
+        stands = float(_distance(file.waves[frame], file.waves[frame - 1]))
+        if goes_on < _LEAST_STEP or stands > _STANDS_STILL * goes_on:
+            continue
+        for other in range(max(frame - _BESIDE_REPEAT, 0), min(frame + _BESIDE_REPEAT + 1, len(kinds))):
+            if kinds[other] == REPEATED and other not in own:
+                kinds[other] = IN_PLACE
+        kinds[frame] = REPEATED
+    return replace(found, kinds=kinds)
 
 
 def _roughness(found: FrameMap) -> float:
@@ -279,8 +308,11 @@ class _Refiner:
         for offset in np.unique(offsets):
             here = np.flatnonzero((offsets == offset) & (kinds != FOREIGN))
             own[here] = self._misfit(here, float(offset))
+        near = _near(own)
         for at in np.flatnonzero(np.isfinite(own) & (own > max(_STANDS_OUT * noise, _LEAST_ODD))):
-            kinds[at], places[at], shares[at] = self._alone(int(at), float(places[at]), float(own[at]), noise)
+            kind, place, share = self._alone(int(at), float(places[at]), float(own[at]), noise)
+            if kind != DIFFERS or own[at] > near[at]:  # what fits nowhere better may be a coder's, as beside it
+                kinds[at], places[at], shares[at] = kind, place, share
         places[kinds == FOREIGN] = np.nan
         ways, moving = self._ways(numbers, places, kinds, noise)
         single = self._single(places, kinds, noise)
@@ -447,6 +479,17 @@ def _follow(costs: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.b
     for start, end in _runs(foreign):
         shifts[start:end] = shifts[start - 1] if start else (shifts[end] if end < rows else columns // 2)
     return shifts - columns // 2, foreign
+
+
+def _near(own: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the misfit from which each frame stands out from those beside it: some shots fit worse than others."""
+    finite = np.where(np.isfinite(own), own, np.nan)
+    padded = np.pad(finite, _BESIDE, constant_values=np.nan)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * _BESIDE + 1)
+    empty = np.isnan(windows).all(axis=1)
+    found = np.zeros(len(own))
+    found[~empty] = np.nanmedian(windows[~empty], axis=1)
+    return found * _OF_BESIDE
 
 
 def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:

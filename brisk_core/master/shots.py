@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -247,18 +248,30 @@ class Teller:
         return min(after, default=0)
 
     def _exchanged(self, stretches: Sequence[Stretch]) -> tuple[list[tuple[Stretch, Stretch]], list[int]]:
-        """Neighbours in the file whose places in the master are the other way round; and the breaks they leave over."""
+        """Stretches of the file whose places in the master are the other way round, with another between them or none;
+        and the breaks they leave over.
+        """
         swaps: list[tuple[Stretch, Stretch]] = []
         explained: set[int] = set()
         for at in range(len(stretches) - 1):
-            one, other = stretches[at], stretches[at + 1]
-            (first, first_end), (second, second_end) = self._span(one), self._span(other)
-            if at in explained or abs(second_end - first) > 1.5 + self._slack() or first_end <= second:
+            if at in explained:
                 continue
-            swaps.append((one, other))
-            explained |= {at - 1, at, at + 1}
+            reach = next((reach for reach in (2, 1) if self._turned(stretches[at : at + reach + 1], reach)), 0)
+            if reach:
+                swaps.append((stretches[at], stretches[at + reach]))
+                explained |= set(range(at - 1, at + reach + 1))
         loose = [at for at in range(len(stretches) - 1) if at not in explained]
         return swaps, loose
+
+    def _turned(self, run: Sequence[Stretch], reach: int) -> bool:
+        """Do stretches that follow each other in the file lie in the master from back to front, without a hole?"""
+        if len(run) <= reach:
+            return False
+        spans = [self._span(one) for one in run]
+        return all(
+            abs(later_end - start) <= 1.5 + self._slack() and end > later
+            for (start, end), (later, later_end) in pairwise(spans)
+        )
 
     def _swap_words(self, swaps: Sequence[tuple[Stretch, Stretch]]) -> list[Sentence]:
         told = []
@@ -268,6 +281,10 @@ class Teller:
             says = f"Shots {names} changed places at {self._label(self._span(other)[0])}."
             told.append(Sentence(says=says, frame=one.start, end=other.end, fault=True))
         return told
+
+    def _number_of(self, stretch: Stretch) -> str:
+        """The number of its shot, or of its first and last."""
+        return self._shots_of(stretch).split(" “")[0]
 
     def _shots_of(self, stretch: Stretch) -> str:
         start, end = self._span(stretch)
@@ -395,9 +412,9 @@ class Teller:
     ) -> tuple[str, str]:
         for one, other in swaps:
             if stretch == one:
-                return "swapped", f"before shot {self._shots_of(other).split(' “')[0]}"
+                return "swapped", f"before shot {self._number_of(other)}"
             if stretch == other:
-                return "swapped", f"after shot {self._shots_of(one).split(' “')[0]}"
+                return "swapped", f"after shot {self._number_of(one)}"
         if asked - there > 1.5 + self._slack() * 2:
             return "trimmed", f"{self.length(asked - there, self.rate)} short"
         if abs(shift) > 0.5 + self._slack():

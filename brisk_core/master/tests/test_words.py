@@ -1,0 +1,128 @@
+"""What a map and a geometry are told as: cheap, without any file."""
+
+import itertools
+from dataclasses import replace
+from fractions import Fraction
+from unittest import TestCase
+
+import numpy as np
+
+from brisk_core.master.geometry import Geometry, tell_geometry
+from brisk_core.master.mapping import IN_PLACE, REPEATED, FrameMap, Seen, Stretch, with_repeats
+from brisk_core.master.shots import Journey, MasterShot, Teller
+
+LENGTH, COUNT = 20, 8
+SHOTS = [
+    MasterShot(number=number + 1, name=f"S{number + 1}", start=number * LENGTH, end=(number + 1) * LENGTH)
+    for number in range(COUNT)
+]
+FRAMES = LENGTH * COUNT
+
+
+def mapped(places: list[float]) -> FrameMap:
+    """A map of frames that all lie at a place, in stretches of one offset each."""
+    offsets = np.array(places) - np.arange(len(places))
+    edges = [0, *(np.flatnonzero(np.diff(offsets)) + 1).tolist(), len(places)]
+    return FrameMap(
+        slope=Fraction(1),
+        places=np.array(places, np.float64),
+        kinds=np.full(len(places), IN_PLACE, np.uint8),
+        shares=np.zeros(len(places), np.float32),
+        single=np.array(places, np.int64),
+        stretches=tuple(
+            Stretch(start=start, end=end, offset=float(offsets[start])) for start, end in itertools.pairwise(edges)
+        ),
+        gain=1.0,
+        noise=0.1,
+        moving=1.0,
+        ways=(1.0, 0.0),
+    )
+
+
+def told(order: list[int]) -> Journey:
+    """What is told of shots, from 1, that stand in an order."""
+    places = [float(frame) for shot in order for frame in range(SHOTS[shot - 1].start, SHOTS[shot - 1].end)]
+    return Teller(
+        found=mapped(places),
+        shots=SHOTS,
+        frames=len(places),
+        master_frames=FRAMES,
+        rate=Fraction(25),
+        master_rate=Fraction(25),
+        start=None,
+        ordered=(0, FRAMES),
+    ).tell()
+
+
+class OrderTest(TestCase):
+    def says(self, *order: int) -> list[str]:
+        return [one.says for one in told(list(order)).sentences]
+
+    def test_in_order_nothing_is_said(self) -> None:
+        self.assertEqual(self.says(1, 2, 3, 4, 5, 6, 7, 8), [])
+
+    def test_shots_that_are_no_neighbours_changed_places(self) -> None:
+        self.assertEqual(self.says(1, 6, 3, 4, 5, 2, 7, 8), ["Shots 2 “S2” and 6 “S6” changed places at frame 20."])
+        states = {row.shot.number: row.state for row in told([1, 6, 3, 4, 5, 2, 7, 8]).shots}
+        self.assertEqual([number for number, state in states.items() if state != "in place"], [2, 6])
+
+    def test_neighbours_and_whole_runs_changed_places(self) -> None:
+        self.assertEqual(self.says(1, 2, 4, 3, 5, 6, 7, 8), ["Shots 3 “S3” and 4 “S4” changed places at frame 40."])
+        self.assertEqual(self.says(1, 5, 2, 3, 4, 6, 7, 8), ["Shots 2 to 4 and 5 “S5” changed places at frame 20."])
+
+    def test_missing_and_repeated_shots_are_no_exchange(self) -> None:
+        self.assertEqual(
+            self.says(1, 2, 4, 5, 6, 7, 8), ["Shot 3 “S3” is missing: all after frame 40 comes 20 frames early."]
+        )
+        self.assertEqual(
+            self.says(1, 2, 3, 3, 4, 5, 6, 7, 8), ["20 frames come twice at frame 40: all after comes that much late."]
+        )
+
+
+class RepeatTest(TestCase):
+    """Waves of a slow move: each picture is a little further."""
+
+    def seen(self, places: list[int]) -> Seen:
+        rng = np.random.default_rng(4)
+        direction = rng.normal(0, 1, 16)
+        waves = np.array([direction * 0.2 * place for place in places], np.float32)
+        return Seen(bits=np.zeros(len(places), np.uint64), waves=waves, rate=Fraction(25))
+
+    def test_a_repeat_that_the_master_does_not_have_is_told_to_the_frame(self) -> None:
+        master, frames = self.seen(list(range(60))), [float(one) for one in range(60)]
+        places = list(range(60))
+        places[30] = 29
+        found = with_repeats(mapped(frames), self.seen(places), master, [30])
+        self.assertEqual(np.flatnonzero(found.kinds == REPEATED).tolist(), [30])
+        beside = mapped(frames)
+        beside.kinds[24] = REPEATED
+        found = with_repeats(beside, self.seen(places), master, [30])
+        self.assertEqual(np.flatnonzero(found.kinds == REPEATED).tolist(), [30])
+
+    def test_what_stands_still_in_the_master_too_is_none(self) -> None:
+        places = [*list(range(30)), 29, *list(range(31, 60))]
+        same = self.seen(places)
+        found = with_repeats(mapped([float(one) for one in range(60)]), same, same, [30])
+        self.assertEqual(np.count_nonzero(found.kinds == REPEATED), 0)
+        moving = self.seen(list(range(60)))
+        found = with_repeats(mapped([float(one) for one in range(60)]), moving, moving, [30])
+        self.assertEqual(np.count_nonzero(found.kinds == REPEATED), 0, "the file goes on as well")
+
+
+class GeometryTest(TestCase):
+    def says(self, **how: tuple[float, float]) -> list[str]:
+        plain = Geometry(
+            scale=(1, 1), shift=(0, 0), mirrored=False, pairs=99, file_size=(640, 360), master_size=(640, 360)
+        )
+        return [one.says for one in tell_geometry(replace(plain, **how), Fraction(1), Fraction(1))[0]]  # type: ignore[arg-type]
+
+    def test_a_picture_of_full_size_beside_its_place_is_moved_and_not_cut(self) -> None:
+        self.assertEqual(self.says(shift=(0, 20)), ["The picture is moved by 20.0 samples down."])
+        self.assertEqual(self.says(shift=(-30, 9)), ["The picture is moved by 30.0 samples left and 9.0 samples down."])
+
+    def test_a_larger_picture_is_cut(self) -> None:
+        says = self.says(scale=(1.1, 1.1), shift=(-32, -18))
+        self.assertEqual(["cut off" in one for one in says], [True, True])
+
+    def test_a_smaller_picture_in_the_middle_is_neither(self) -> None:
+        self.assertEqual(self.says(scale=(0.9, 0.9), shift=(32, 18)), [])
