@@ -57,6 +57,21 @@ class TimelinePageTest(HouseMixin, TestCase):
         self.sign_in("viewer")
         self.assertEqual(self.client.post(f"/timelines/{timeline.pk}/range", form).status_code, 403)
 
+    def test_what_is_odd_in_an_edit_stands_on_its_page(self) -> None:
+        edl = (
+            b"TITLE: CUT\nFCM: NON-DROP FRAME\n\n"
+            b"001  AX    V  C  00:00:01:00 00:00:03:00 01:00:00:00 01:00:02:00\n"
+            b"002  TAPE  V  C  00:00:05:00 00:00:09:00 01:00:02:00 01:00:04:00\n"
+        )
+        upload = SimpleUploadedFile("cut.edl", edl)
+        job = Job.objects.create(title="Canal")
+        timeline = import_timeline(job, upload, {"rate": "25"}, by=self.people["operator"])
+        self.sign_in("viewer")
+        page = self.client.get(f"/timelines/{timeline.pk}/")
+        self.assertContains(page, "1 event of the file is odd")
+        self.assertContains(page, "event 002 takes 100 frames of TAPE and fills 50, without a speed line")
+        self.assertNotContains(self.client.get(f"/timelines/{self.timeline().pk}/"), "of the file")
+
     def test_a_new_version_tells_what_changed_and_remembers_what_was_said(self) -> None:
         first = self.timeline()
         self.sign_in()
