@@ -64,7 +64,7 @@ class TimelinePageTest(HouseMixin, TestCase):
             b"002  TAPE  V  C  00:00:05:00 00:00:09:00 01:00:02:00 01:00:04:00\n"
         )
         upload = SimpleUploadedFile("cut.edl", edl)
-        job = Job.objects.create(title="Canal")
+        job = Job.objects.create(title="Lock")
         timeline = import_timeline(job, upload, {"rate": "25"}, by=self.people["operator"])
         self.sign_in("viewer")
         page = self.client.get(f"/timelines/{timeline.pk}/")
