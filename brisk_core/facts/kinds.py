@@ -144,6 +144,11 @@ def _track_to_json(track: Track) -> dict[str, Any]:
     return {"kind": track.kind, "codec": track.codec, "language": track.language, "default": track.default}
 
 
+def _spell_captions(track: CaptionTrack) -> str:
+    language = f" {track.language}" if track.language else ""
+    return f"{track.kind} {track.format}{language}" + ("" if track.count is None else f" ({track.count})")
+
+
 def _caption_to_json(caption: CaptionTrack) -> dict[str, Any]:
     return {
         "kind": caption.kind,
@@ -250,7 +255,7 @@ _SPELL: dict[Kind, Callable[[Any], str]] = {
     Kind.NUMBER: lambda value: f"{float(value):g}",
     Kind.TEXTS: lambda value: ("; " if any(" " in one for one in value) else ", ").join(value) or "none",
     Kind.TRACKS: lambda value: ", ".join(f"{track.kind} {track.codec}" for track in value) or "none",
-    Kind.CAPTIONS: lambda value: ", ".join(f"{one.kind} {one.format}" for one in value) or "none",
+    Kind.CAPTIONS: lambda value: ", ".join(map(_spell_captions, value)) or "none",
     Kind.CHAPTERS: lambda value: _how_many(len(value), "chapter"),
     Kind.SPANS: lambda value: _how_many(len(value), "place"),
     Kind.TIMES: lambda value: _how_many(len(value), "place"),

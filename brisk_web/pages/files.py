@@ -62,6 +62,7 @@ def file_list(request: HttpRequest) -> HttpResponse:
     return render(request, "storage/file_list.html", context)
 
 
+_LONGEST_CELL, _FOLDED_AT = 160, 90  # characters of a fact that are shown at once, and where a longer one is folded
 _RELATED = ("renders__deliverable__job", "caption_file__files", "stem_parts", "stem_checks")
 
 
@@ -152,6 +153,14 @@ def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
     return render(request, "storage/file.html", context)
 
 
+def _folded(text: str) -> tuple[str, str]:
+    """Return the beginning of a long text, to its last whole word, and the rest; a short one has none."""
+    if len(text) <= _LONGEST_CELL:
+        return text, ""
+    begins = text[:_FOLDED_AT].rpartition(" ")[0] or text[:_FOLDED_AT]
+    return begins, text[len(begins) :].strip()
+
+
 def _spelled(facts: Inspection, id_: str, contradicting: Collection[str]) -> dict[str, Any] | None:
     characteristic, witnessed = REGISTRY[id_], facts.facts[id_]
     if not witnessed.spoken():
@@ -162,7 +171,8 @@ def _spelled(facts: Inspection, id_: str, contradicting: Collection[str]) -> dic
         value = witnessed.of(witness)
         known = value is not None and value is not Unheard.UNHEARD
         text = spell(characteristic.kind, characteristic.per_track, value, characteristic.unit) if known else ""
-        cells.append({"text": text, "place": places.get(witness.value, "")})
+        begins, rest = _folded(text)
+        cells.append({"text": begins, "rest": rest, "place": places.get(witness.value, "")})
     return {"characteristic": characteristic, "cells": cells, "disagree": id_ in contradicting}
 
 
