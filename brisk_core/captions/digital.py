@@ -6,7 +6,6 @@ displayed. Sections are those of CTA-708-E.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from brisk_core.captions.shown import Shown
@@ -66,6 +65,7 @@ class Service:
         self._windows: dict[int, _Window] = {}
         self._current = 0
         self._open: Shown | None = None
+        self._looked_at: tuple[int, ...] = ()  # the windows that were displayed last
 
     def take(self, time: int, place: int, block: bytes) -> None:
         """Follow the codes of one block."""
@@ -128,13 +128,23 @@ class Service:
         elif 0x88 <= code <= 0x8C and more:
             for number in range(8):
                 if more[0] >> number & 1 and number in self._windows:
-                    _ON_WINDOWS[code](self._windows, number)
+                    self._change(code, number)
         elif code == 0x8F:
             self._windows.clear()
         elif code == 0x92 and len(more) == 2 and (window := self._windows.get(self._current)):
             window.row, window.column = more[0] & 0x0F, more[1] & 0x3F
         elif 0x98 <= code <= 0x9F and len(more) == 6:
             self._define(code - 0x98, more)
+
+    def _change(self, code: int, number: int) -> None:
+        """Clear, display, hide, toggle or delete a window (8.10.5.3 to 8.10.5.7)."""
+        window = self._windows[number]
+        if code == 0x88:
+            window.cells.clear()
+        elif code == 0x8C:
+            del self._windows[number]
+        else:
+            window.visible = {0x89: True, 0x8A: False, 0x8B: not window.visible}[code]
 
     def _define(self, number: int, more: bytes) -> None:
         """Define a window, or change one; its text stays (8.10.5.2)."""
@@ -154,7 +164,9 @@ class Service:
         before = self._open.lines if self._open else ()
         if lines == before:
             return
-        if self._open and _goes_on(before, lines):
+        same = self._looked_at == (looked_at := tuple(id(window) for window in shown))
+        self._looked_at = looked_at
+        if self._open and same and _goes_on(before, lines):
             self._open.lines = lines
             return
         if self._open:
@@ -165,15 +177,6 @@ class Service:
         if lines:
             self._open = Shown(start=time, end=None, lines=lines, place=place, kept=_left(before, lines))
             self.shown.append(self._open)
-
-
-_ON_WINDOWS: dict[int, Callable[[dict[int, _Window], int], None]] = {
-    0x88: lambda windows, number: windows[number].cells.clear(),  # CLW
-    0x89: lambda windows, number: setattr(windows[number], "visible", True),  # DSW
-    0x8A: lambda windows, number: setattr(windows[number], "visible", False),  # HDW
-    0x8B: lambda windows, number: setattr(windows[number], "visible", not windows[number].visible),  # TGW
-    0x8C: lambda windows, number: windows.__delitem__(number),  # DLW
-}
 
 
 def _goes_on(before: tuple[str, ...], now: tuple[str, ...]) -> bool:

@@ -117,7 +117,7 @@ def hold_against(
     own_rows, other_rows = (load_scan(side.scan_path).pictures for side in (file, master))
     seen = Seen.of(own_rows, file.rate), Seen.of(other_rows, master.rate)
     found = map_frames(*seen)
-    found = found and with_repeats(found, *seen, file.repeats)
+    found = found and with_repeats(found, file.repeats)
     by_cuts = found is None or found.noise > _ROUGH or float(np.mean(found.kinds == FOREIGN)) > 0.5
     if by_cuts:
         # Look-alikes of a picture that was cut another way: its cuts are surer.

@@ -26,7 +26,6 @@ _LEAST_NOISE = 0.04  # code values; two codings of the same picture never agree 
 _STANDS_OUT = 4.0  # times the noise at which a frame does not show its place
 _BESIDE, _OF_BESIDE = 6, 2.0  # frames to either side, and times their misfit, by which a frame must stand out
 _BESIDE_REPEAT = 8  # frames by which waves may miss the place of a repeat
-_LEAST_STEP, _STANDS_STILL = 0.03, 0.25  # code values that the master must go on, and share of it that the file may
 _LEAST_ODD = 0.35  # code values; two fields of one frame differ by less from the frame that lies between them
 _FITS_BETTER = 0.4  # of the misfit at its place, below which another place is believed
 _BLENDED = (0.15, 0.85)  # share of the next frame between which a frame counts as blended
@@ -107,28 +106,18 @@ def map_frames(file: Seen, master: Seen) -> FrameMap | None:
     return min(maps, key=lambda one: _roughness(one) * (1 if one is maps[0] else _ONE_FOR_ONE), default=None)
 
 
-def with_repeats(found: FrameMap, file: Seen, master: Seen, repeats: Sequence[int]) -> FrameMap:
-    """Return the map with those ``repeats`` of the file that stand still where the master goes on.
+def with_repeats(found: FrameMap, repeats: Sequence[int]) -> FrameMap:
+    """Return the map with repeated frames at the places that the file's own pictures tell, to the frame.
 
-    Waves tell a repeat where much moves; the pictures of the file, held against each other, tell it anywhere, and to
-    the frame: one that waves place a few frames beside it is that one.
+    Waves may miss the place of a repeat by some frames where little moves. ``repeats`` are the frames that stand still
+    by the pictures of the file; one that waves know nothing of is left to those who hold the file against itself.
     """
-    if found.slope != 1:
-        return found
     kinds, own = found.kinds.copy(), set(repeats)
-    for frame in repeats:
-        place = found.places[frame]
-        at = round(float(place)) if np.isfinite(place) else 0
-        if not frame or not 0 < at < len(master) or kinds[frame] == FOREIGN:
-            continue
-        goes_on = float(_distance(master.waves[at], master.waves[at - 1])) * found.gain
-        stands = float(_distance(file.waves[frame], file.waves[frame - 1]))
-        if goes_on < _LEAST_STEP or stands > _STANDS_STILL * goes_on:
-            continue
-        for other in range(max(frame - _BESIDE_REPEAT, 0), min(frame + _BESIDE_REPEAT + 1, len(kinds))):
-            if kinds[other] == REPEATED and other not in own:
-                kinds[other] = IN_PLACE
-        kinds[frame] = REPEATED
+    for frame in np.flatnonzero(found.kinds == REPEATED).tolist():
+        near = [one for one in repeats if abs(one - frame) <= _BESIDE_REPEAT and found.kinds[one] == IN_PLACE]
+        if frame not in own and near:
+            kinds[frame] = IN_PLACE
+            kinds[min(near, key=lambda one: abs(one - frame))] = REPEATED
     return replace(found, kinds=kinds)
 
 

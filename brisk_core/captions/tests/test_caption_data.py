@@ -118,6 +118,20 @@ class CaptionDataTest(TestCase):
         listed = self.inspected(path).best("text.captions")
         self.assertEqual([one.format for one in listed], ["CEA-708 service 1", "CEA-708 service 2"])
 
+    def test_a_window_of_its_own_is_another_caption(self) -> None:
+        def window(number: int) -> bytes:  # hidden, one row
+            return bytes([0x98 + number, 0x00, 0x46, 0x00, 0x00, 0x1F, 0x11])
+
+        carried = [b""] * FRAMES
+        carried[4] = digital_packet(1, window(0) + b"No" + bytes([0x89, 0x01]))  # DSW: display window 0
+        carried[20] = digital_packet(1, window(1) + b"No way" + bytes([0x8C, 0x01, 0x89, 0x02]), 1)  # DLW 0, DSW 1
+        carried[40] = digital_packet(1, bytes([0x8B, 0x02]), 2)  # TGW: toggle window 1
+        (found,) = self.found(write(self.folder / "a.mp4", "libx264", carried, options=X264))
+        self.assertEqual(
+            [(one.lines, round(one.start * RATE), round(one.end * RATE)) for one in found.captions],
+            [(("No",), 4, 20), (("No way",), 20, 40)],
+        )
+
     def test_data_that_show_nothing_are_counted_and_not_judged(self) -> None:
         path = write(self.folder / "a.mp4", "libx264", pictures(), options=X264)
         found = self.inspected(path)

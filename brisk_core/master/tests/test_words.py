@@ -8,7 +8,7 @@ from unittest import TestCase
 import numpy as np
 
 from brisk_core.master.geometry import Geometry, tell_geometry
-from brisk_core.master.mapping import IN_PLACE, REPEATED, FrameMap, Seen, Stretch, with_repeats
+from brisk_core.master.mapping import IN_PLACE, REPEATED, FrameMap, Stretch, with_repeats
 from brisk_core.master.shots import Journey, MasterShot, Teller
 
 LENGTH, COUNT = 20, 8
@@ -80,33 +80,20 @@ class OrderTest(TestCase):
 
 
 class RepeatTest(TestCase):
-    """Waves of a slow move: each picture is a little further."""
+    def repeated(self, waves: list[int], own: list[int]) -> list[int]:
+        found = mapped([float(one) for one in range(60)])
+        found.kinds[waves] = REPEATED
+        return np.flatnonzero(with_repeats(found, own).kinds == REPEATED).tolist()
 
-    def seen(self, places: list[int]) -> Seen:
-        rng = np.random.default_rng(4)
-        direction = rng.normal(0, 1, 16)
-        waves = np.array([direction * 0.2 * place for place in places], np.float32)
-        return Seen(bits=np.zeros(len(places), np.uint64), waves=waves, rate=Fraction(25))
+    def test_a_repeat_stands_where_the_file_itself_has_it(self) -> None:
+        self.assertEqual(self.repeated([24], [30]), [30])
+        self.assertEqual(self.repeated([24], [22, 31]), [22])
+        self.assertEqual(self.repeated([24, 50], [24, 47]), [24, 47])
 
-    def test_a_repeat_that_the_master_does_not_have_is_told_to_the_frame(self) -> None:
-        master, frames = self.seen(list(range(60))), [float(one) for one in range(60)]
-        places = list(range(60))
-        places[30] = 29
-        found = with_repeats(mapped(frames), self.seen(places), master, [30])
-        self.assertEqual(np.flatnonzero(found.kinds == REPEATED).tolist(), [30])
-        beside = mapped(frames)
-        beside.kinds[24] = REPEATED
-        found = with_repeats(beside, self.seen(places), master, [30])
-        self.assertEqual(np.flatnonzero(found.kinds == REPEATED).tolist(), [30])
-
-    def test_what_stands_still_in_the_master_too_is_none(self) -> None:
-        places = [*list(range(30)), 29, *list(range(31, 60))]
-        same = self.seen(places)
-        found = with_repeats(mapped([float(one) for one in range(60)]), same, same, [30])
-        self.assertEqual(np.count_nonzero(found.kinds == REPEATED), 0)
-        moving = self.seen(list(range(60)))
-        found = with_repeats(mapped([float(one) for one in range(60)]), moving, moving, [30])
-        self.assertEqual(np.count_nonzero(found.kinds == REPEATED), 0, "the file goes on as well")
+    def test_what_only_one_of_them_knows_stays_as_it_is(self) -> None:
+        self.assertEqual(self.repeated([24], [40]), [24])
+        self.assertEqual(self.repeated([24], []), [24])
+        self.assertEqual(self.repeated([], [30]), [])
 
 
 class GeometryTest(TestCase):
