@@ -13,10 +13,11 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
+MARK = b"GA94"  #: stands before caption data in coded pictures, whatever their codec
 #: ITU-T T.35: United States, ATSC; "GA94"; cc_data.
-_IN_MESSAGE = b"\xb5\x00\x31GA94\x03"
+_IN_MESSAGE = b"\xb5\x00\x31" + MARK + b"\x03"
 #: user_data_start_code of ISO/IEC 13818-2; "GA94"; cc_data.
-_IN_USER_DATA = b"\x00\x00\x01\xb2GA94\x03"
+_IN_USER_DATA = b"\x00\x00\x01\xb2" + MARK + b"\x03"
 _ESCAPED = ("avc", "hevc")  # codecs that put a 3 after two zeros
 CODECS = (*_ESCAPED, "mpeg2")  #: whose pictures can carry caption data
 _MOST_TRIPLETS = 31  # of a picture: a count of five bits

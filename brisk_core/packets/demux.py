@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from brisk_core.facts import FieldOrder
 from brisk_core.packets.caption_data import (
     CODECS,
+    MARK,
     CaptionData,
     ancillary_triplets,
     picture_reader,
@@ -134,8 +135,11 @@ class _PictureColumns:
     closed: dict[int, bool] = field(default_factory=dict)  # closed_gop by index, where coded
     slice_counts: list[int] = field(default_factory=list)
 
-    def taker(self, reading: HeaderReading) -> Taker:
-        """Return the function that keeps one picture packet; it runs often, so its names are looked up once."""
+    def taker(self, reading: HeaderReading, also: Taker | None) -> Taker:
+        """Return the function that keeps one picture packet; it runs often, so its names are looked up once.
+
+        ``also`` takes every packet that may hold more than a picture.
+        """
         codec = reading.picture_codec or ""
         length_size = reading.coded.length_size if reading.coded else None
         head_of = head_reader(codec, length_size, reading.coded.extra_slice_bits if reading.coded else {})
@@ -143,6 +147,7 @@ class _PictureColumns:
         may_discard = reading.movie is not None  # by an edit list
         add_type, add_key, slice_counts = self.types.append, self.keys.append, self.slice_counts
         field_of = reading.coded.field_reader if reading.coded else None
+        mark = MARK
         waits: FieldOrder | None = None  # the field that would make a frame of the packet before
 
         def take(packet: Any, size: int) -> None:
@@ -150,6 +155,8 @@ class _PictureColumns:
             if may_discard and packet.is_discard:
                 return
             data = memoryview(packet)
+            if also and mark in bytes(data):
+                also(packet, size)
             if field_of:
                 parity = field_of(bytes(data))
                 if parity is not None and parity == waits:  # the second field of a frame is no picture of its own
@@ -210,7 +217,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
         for index, (data, triplets_of) in inside.items():
             takers[index] = taker_of(data, triplets_of)
         if picture is not None:
-            takers[picture.index] = _both(columns.taker(reading), takers[picture.index])
+            takers[picture.index] = columns.taker(reading, takers[picture.index])
 
         def report(at: int) -> None:
             for totals in sounds.values():
@@ -252,18 +259,6 @@ def _caption_places(
             data = CaptionData(place=f"track {stream.index + 1}", time_base=Fraction(stream.time_base))
             found[stream.index] = data, ancillary_triplets if in_frames else track_triplets
     return found
-
-
-def _both(first: Taker, second: Taker | None) -> Taker:
-    if second is None:
-        return first
-    other = second
-
-    def take(packet: Any, size: int) -> None:
-        first(packet, size)
-        other(packet, size)
-
-    return take
 
 
 def _run(
