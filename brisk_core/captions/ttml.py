@@ -172,13 +172,21 @@ class _Reader:
         lines = tuple(line for line in (one.strip() for one in "".join(element.text).split("\n")) if line)
         if not lines and not element.own_times:
             return  # an empty paragraph for layout
-        if element.begin is None or element.end is None:
-            if lines:
-                says = "has no end" if element.begin is not None else "has no times"
-                says += "; a caption without it is never seen or never leaves"
-                self.remarks.append(Remark(line=element.line, kind=Oddity.UNREADABLE, says=says))
+        if lines and (element.begin is None or element.end is None):
+            says = "has no times, so it is never seen"
+            if element.begin is not None:
+                says = "has no end, so it stands until the programme ends"
+            self.remarks.append(Remark(line=element.line, kind=Oddity.UNREADABLE, says=says))
+        if element.begin is None or (element.end is None and not lines):
             return
-        caption = Caption(start=element.begin, end=element.end, lines=lines, place=element.line, region=element.region)
+        caption = Caption(
+            start=element.begin,
+            end=element.begin if element.end is None else element.end,
+            lines=lines,
+            place=element.line,
+            region=element.region,
+            stays=element.end is None,
+        )
         self.captions.append(caption)
         if lines or not self.pictured:
             self.remarks += flawed(caption)

@@ -170,9 +170,10 @@ class TtmlTest(TestCase):
     def test_times_of_every_kind_nest(self) -> None:
         found = read_captions(TTML.encode(), "film.ttml")
         self.assertEqual((found.format, found.language, found.rate), ("TTML", "cy", 25))
-        expected = [(11.5, 13.2), (14, 15.5), (14, 16), (17, 18), (18, 19), (10, 22)]
+        expected = [(11.5, 13.2), (14, 15.5), (14, 16), (17, 18), (18, 19), (10, 22), (23, 23)]
         self.assertEqual(seconds(found), expected)
-        self.assertEqual([one.place for one in found.captions], [6, 7, 8, 9, 9, 10])
+        self.assertEqual([one.place for one in found.captions], [6, 7, 8, 9, 9, 10, 11])
+        self.assertEqual([one.stays for one in found.captions], [False] * 6 + [True], "the last one has no end")
         self.assertEqual(found.captions[0].lines, ("The lamps", "go out"))
         self.assertEqual(found.captions[1].region, "top")
         self.assertEqual([line for line, _ in remarks(found, Oddity.UNREADABLE)], [10, 11])
