@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from brisk_core.captions.shown import Shown
 
 _LARGEST_PACKET = 128  # bytes, where the size code says 0 (5)
-_ROWS, _COLUMNS = 15, 42  # of the largest window (8.4.6)
+_COLUMNS = 42  # of the widest window (8.4.6)
 #: Bytes of a command of C1 after the code itself (8.10).
 _LENGTHS = {0x88: 1, 0x89: 1, 0x8A: 1, 0x8B: 1, 0x8C: 1, 0x8D: 1, 0x90: 2, 0x91: 3, 0x92: 2, 0x97: 4} | dict.fromkeys(
     range(0x98, 0xA0), 6
@@ -23,10 +23,9 @@ _MORE = {
 }  # fmt: skip
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)  # a window that is defined anew is another one, whatever it holds
 class _Window:
     rows: int
-    columns: int
     order: tuple[int, int]  # from the top of the screen, and window by window
     visible: bool
     cells: dict[int, list[str]] = field(default_factory=dict)
@@ -65,7 +64,7 @@ class Service:
         self._windows: dict[int, _Window] = {}
         self._current = 0
         self._open: Shown | None = None
-        self._looked_at: tuple[int, ...] = ()  # the windows that were displayed last
+        self._looked_at: tuple[_Window, ...] = ()  # the windows that were displayed last
 
     def take(self, time: int, place: int, block: bytes) -> None:
         """Follow the codes of one block."""
@@ -151,21 +150,20 @@ class Service:
         self._current = number
         anchor = more[1] & 0x7F
         known = self._windows.get(number)
-        rows, columns = (more[3] & 0x0F) + 1, (more[4] & 0x3F) + 1
+        rows = (more[3] & 0x0F) + 1
         visible = bool(more[0] & 0x20)
         if known is None:
-            self._windows[number] = _Window(rows, columns, (anchor, number), visible)
+            self._windows[number] = _Window(rows, (anchor, number), visible)
         else:
-            known.rows, known.columns, known.order, known.visible = rows, columns, (anchor, number), visible
+            known.rows, known.order, known.visible = rows, (anchor, number), visible
 
     def _look(self, time: int, place: int) -> None:
-        shown = sorted((one for one in self._windows.values() if one.visible), key=lambda one: one.order)
+        shown = tuple(sorted((one for one in self._windows.values() if one.visible), key=lambda one: one.order))
         lines = tuple(line for window in shown for line in window.lines())
         before = self._open.lines if self._open else ()
         if lines == before:
             return
-        same = self._looked_at == (looked_at := tuple(id(window) for window in shown))
-        self._looked_at = looked_at
+        same, self._looked_at = self._looked_at == shown, shown
         if self._open and same and _goes_on(before, lines):
             self._open.lines = lines
             return

@@ -87,20 +87,19 @@ class ConditionReader:
         return Within(characteristic, least=least, most=most)
 
     def at_least(self, characteristic: Characteristic, value: object, place: str) -> Condition:
-        if characteristic.id in LIMITS:
-            return read_limit(characteristic, value, least=True)
-        self._must_be_ordered(characteristic)
-        least = read_value(characteristic, value)
-        rank(characteristic, least)
-        return Within(characteristic, least=least)
+        return self._bounded(characteristic, value, least=True)
 
     def at_most(self, characteristic: Characteristic, value: object, place: str) -> Condition:
+        return self._bounded(characteristic, value, least=False)
+
+    def _bounded(self, characteristic: Characteristic, value: object, *, least: bool) -> Condition:
+        """A bound on one side; the limits of captions are read as such."""
         if characteristic.id in LIMITS:
-            return read_limit(characteristic, value, least=False)
+            return read_limit(characteristic, value, least=least)
         self._must_be_ordered(characteristic)
-        most = read_value(characteristic, value)
-        rank(characteristic, most)
-        return Within(characteristic, most=most)
+        bound = read_value(characteristic, value)
+        rank(characteristic, bound)  # refuses a value that has no place in the order
+        return Within(characteristic, least=bound) if least else Within(characteristic, most=bound)
 
     def near(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         self._must_be_ordered(characteristic)

@@ -39,7 +39,6 @@ class Field:
 
     def __init__(self, number: int) -> None:
         self.channels: dict[str, Screen] = {}  #: that carried anything, by name
-        self.has_data_services = False  #: extended data, as the name of a programme
         self._names = ("CC1", "CC2") if number == 1 else ("CC3", "CC4")
         self._second = number == 2
         self._current: Screen | None = None
@@ -54,7 +53,7 @@ class Field:
             return
         self._last = None
         if 0 < first < 0x10:
-            self._in_data = self.has_data_services = self._second
+            self._in_data = self._second  # extended data services, as the name of a programme
             return
         if self._in_data or self._current is None:
             return

@@ -8,7 +8,6 @@ same.
 from __future__ import annotations
 
 import enum
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from brisk_core.captions.shown import Shown
@@ -54,7 +53,6 @@ class Screen:
     def __init__(self) -> None:
         self.shown: list[Shown] = []
         self.style: Style | None = None  #: ``None`` until a code chooses one, and until then nothing is written
-        self.styles: set[Style] = set()  #: that were chosen
         self._visible, self._hidden = _Memory(), _Memory()
         self._depth = 0
         self._row, self._column = _BASE, 0
@@ -125,7 +123,6 @@ class Screen:
         """Choose how what follows reaches the screen (RCL, RDC, RU2 to RU4, TR, RTD)."""
         before = self._captions
         self.style = style
-        self.styles.add(style)
         if style is not Style.TEXT:
             self._captions = style
         if style is Style.PAINT_ON:
@@ -171,7 +168,6 @@ class Screen:
         self._close()
         self._visible, self._hidden = self._hidden, self._visible
         self.style = self._captions = Style.POP_ON
-        self.styles.add(self.style)
         if self._visible.lines():
             self._begin(kept=0)
 
@@ -182,13 +178,10 @@ class Screen:
         return [one for one in self.shown if one.lines]
 
     def _memory(self) -> _Memory | None:
-        by_style: dict[Style | None, Callable[[], _Memory]] = {
-            Style.POP_ON: lambda: self._hidden,
-            Style.PAINT_ON: lambda: self._visible,
-            Style.ROLL_UP: lambda: self._visible,
-        }
-        found = by_style.get(self.style)
-        return found() if found else None
+        """What characters are written to; nothing before a style is chosen, and in text services."""
+        if self.style is Style.POP_ON:
+            return self._hidden
+        return self._visible if self.style in (Style.PAINT_ON, Style.ROLL_UP) else None
 
     def _move_window(self, base: int) -> None:
         window = self._visible.rows[max(self._row - self._depth + 1, 0) : self._row + 1]

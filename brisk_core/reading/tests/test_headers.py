@@ -86,6 +86,14 @@ class WrapperTest(MediaTest):
 
 
 class PictureTest(MediaTest):
+    def test_digital_video_tapes(self) -> None:
+        for name, pixels, chroma in (("a.avi", "yuv411p", "4:1:1"), ("b.mov", "yuv422p", "4:2:2")):
+            path = self.made(
+                name, codec="dvvideo", pixels=pixels, size=(720, 480), rate=Fraction(30000, 1001), options={}, frames=3
+            )
+            self.assertEqual(self.said(path, keys.PICTURE_CODEC)[:2], ("dv", "dv"), name)
+            self.assertEqual(self.said(path, keys.PICTURE_CHROMA)[1], chroma, name)
+
     def test_rates_are_exact_in_every_wrapper(self) -> None:
         for rate in (Fraction(24000, 1001), Fraction(25), Fraction(30000, 1001), Fraction(60000, 1001)):
             for name in ("a.mp4", "a.mov", "a.mkv", "a.ts"):

@@ -1,5 +1,3 @@
-import struct
-from fractions import Fraction
 from unittest import TestCase
 
 from brisk_core.facts import keys
@@ -58,31 +56,3 @@ class WrittenTest(MediaTest):
         self.assertIsNone(
             self.said(self.made("c.mov", codec="mpeg4", options={}, frames=3), keys.PICTURE_ENCODER_NOTE)[1]
         )
-
-    def test_fragments_declare_their_rate(self) -> None:
-        for rate in (Fraction(25), Fraction(30000, 1001)):
-            flags = {"movflags": "frag_keyframe+empty_moov+default_base_moof"}
-            path = self.made(f"{rate.numerator}.mp4", rate=rate, container_options=flags)
-            self.assertEqual(self.said(path, keys.PICTURE_FRAME_RATE)[0], rate)
-
-    def test_digital_video_tapes(self) -> None:
-        for name, pixels, chroma in (("a.avi", "yuv411p", "4:1:1"), ("b.mov", "yuv422p", "4:2:2")):
-            path = self.made(
-                name, codec="dvvideo", pixels=pixels, size=(720, 480), rate=Fraction(30000, 1001), options={}, frames=3
-            )
-            self.assertEqual(self.said(path, keys.PICTURE_CODEC)[:2], ("dv", "dv"), name)
-            self.assertEqual(self.said(path, keys.PICTURE_CHROMA)[1], chroma, name)
-
-
-class FragmentTest(TestCase):
-    def test_lengths_of_the_samples_of_a_fragment(self) -> None:
-        from brisk_core.reading.wrappers.movie import _run_steps, _usual_step
-
-        header = struct.pack(">IIQII", 0x02002B, 7, 0, 1, 512)
-        self.assertEqual(_usual_step(struct.pack(">IIII", 0x02000A, 7, 1, 512)), (7, 512))
-        self.assertEqual(_usual_step(header), (7, 512))
-        self.assertEqual(_usual_step(struct.pack(">II", 0x020000, 7)), (7, None))
-        run = struct.pack(">III", 0x000301, 3, 0) + struct.pack(">6I", 512, 9, 512, 9, 600, 9)
-        self.assertEqual(_run_steps(run, 0), [(2, 512), (1, 600)])
-        self.assertEqual(_run_steps(struct.pack(">II", 0x000200, 40), 512), [(40, 512)])
-        self.assertEqual(_run_steps(struct.pack(">II", 0x000100, 1_000_000) + bytes(8), 0), [(2, 0)])

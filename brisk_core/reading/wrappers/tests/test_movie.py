@@ -13,7 +13,16 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.exact import Timecode
 from brisk_core.facts import FactsBuilder, Witness, keys
 from brisk_core.facts.keys import Key
-from brisk_core.reading.wrappers.movie import MOST_FRAGMENTS, Movie, read_movie, read_timecode, rotation
+from brisk_core.reading.tests.test_headers import MediaTest
+from brisk_core.reading.wrappers.movie import (
+    MOST_FRAGMENTS,
+    Movie,
+    _run_steps,
+    _usual_step,
+    read_movie,
+    read_timecode,
+    rotation,
+)
 from brisk_core.reading.wrappers.sample_entries import declare_from_entry
 
 
@@ -190,6 +199,26 @@ class EntryTest(TestCase):
     def test_light(self) -> None:
         entry = visual("hvc1", box("clli", struct.pack(">HH", 1000, 400)))
         self.assertEqual(self.declared(entry, keys.PICTURE_HDR), {"max_cll": 1000, "max_fall": 400})
+
+
+class FragmentTest(TestCase):
+    def test_lengths_of_the_samples_of_a_fragment(self) -> None:
+        header = struct.pack(">IIQII", 0x02002B, 7, 0, 1, 512)
+        self.assertEqual(_usual_step(struct.pack(">IIII", 0x02000A, 7, 1, 512)), (7, 512))
+        self.assertEqual(_usual_step(header), (7, 512))
+        self.assertEqual(_usual_step(struct.pack(">II", 0x020000, 7)), (7, None))
+        run = struct.pack(">III", 0x000301, 3, 0) + struct.pack(">6I", 512, 9, 512, 9, 600, 9)
+        self.assertEqual(_run_steps(run, 0), [(2, 512), (1, 600)])
+        self.assertEqual(_run_steps(struct.pack(">II", 0x000200, 40), 512), [(40, 512)])
+        self.assertEqual(_run_steps(struct.pack(">II", 0x000100, 1_000_000) + bytes(8), 0), [(2, 0)])
+
+
+class WrittenFragmentTest(MediaTest):
+    def test_fragments_declare_their_rate(self) -> None:
+        for rate in (Fraction(25), Fraction(30000, 1001)):
+            flags = {"movflags": "frag_keyframe+empty_moov+default_base_moof"}
+            path = self.made(f"{rate.numerator}.mp4", rate=rate, container_options=flags)
+            self.assertEqual(self.said(path, keys.PICTURE_FRAME_RATE)[0], rate)
 
 
 class HostileTest(TestCase):
