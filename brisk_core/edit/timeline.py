@@ -96,7 +96,7 @@ class Timeline:
     field_order: FieldOrder | None = None
     pixel_aspect: Fraction | None = None
     sample_rate: int | None = None  #: Hz
-    remarks: tuple[str, ...] = ()  #: what was odd in the file it was read from
+    remarks: tuple[str, ...] = ()  #: events of the file it was read from that do not fit their record time
 
     @property
     def picture_lanes(self) -> tuple[Lane, ...]:
