@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brisk_core.edit.conform import observed_of
 from brisk_core.edit.cut_train import Observed
@@ -18,22 +19,15 @@ from brisk_core.exact import Timecode, spell_rate
 from brisk_core.facts import Held, Inspection, Sentence, keys
 from brisk_core.frames import Film, Grey, frames_to_decode
 from brisk_core.master.cuts import map_by_cuts
+from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Seen
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
-from brisk_core.master.mapping import (
-    BLENDED,
-    FOREIGN,
-    IN_PLACE,
-    FrameMap,
-    Seen,
-    map_frames,
-    shift_stretch,
-    with_repeats,
-)
+from brisk_core.master.mapping import map_frames, with_repeats
 from brisk_core.master.pairs import Pair, paired
+from brisk_core.master.refining import Pictures, refine_breaks, refine_stretches
 from brisk_core.master.shots import Journey, Teller, map_document, shots_of
-from brisk_core.master.similarity import Look, Similarity, aligned, compare_pictures, find_blended
-from brisk_core.master.similarity import ssim as likeness
+from brisk_core.master.similarity import Similarity, aligned, compare_pictures
+from brisk_core.master.singles import Look, doubtful_steps, find_singles
 from brisk_core.master.sound import SoundVerdict, compare_sound, tell_sound
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
@@ -42,8 +36,6 @@ from brisk_core.scan import load_scan
 AGAINST_SCHEMA = "brisk-sentry/against/1"
 _WIDEST = 960  # samples of pictures that are compared
 _LOOKED, _MOST_COMPARED = 12, 360  # pairs by which geometry and levels are found, and that are compared at most
-_REFINED, _MOST_REFINED = 3, 40  # frames around a place, and stretches, that are looked at by their pictures
-_CLEARLY = 0.003  # SSIM a picture by which another place must fit better
 _NOWHERE = "none of its pictures is found in the master"
 _ROUGH = 2.0  # code values between a frame and its place, above which it is another picture
 _MOST_MARKED = 100  # pictures that the file's own scan marks
@@ -116,7 +108,7 @@ def hold_against(
         return _nothing(f"the pictures of the {which} have not been scanned")
     own_rows, other_rows = (load_scan(side.scan_path).pictures for side in (file, master))
     seen = Seen.of(own_rows, file.rate), Seen.of(other_rows, master.rate)
-    found = map_frames(*seen)
+    found = map_frames(*seen, own.cuts)
     found = found and with_repeats(found, file.repeats)
     by_cuts = found is None or found.noise > _ROUGH or float(np.mean(found.kinds == FOREIGN)) > 0.5
     if by_cuts:
@@ -125,7 +117,8 @@ def hold_against(
         by_cuts = found is not None and found.noise == 0.0
     if found is None:
         return _nothing(_NOWHERE, told=True)
-    worker = _Worker(file, master, own, other, found, by_cuts, ordered or (0, other.frames), names, progress)
+    rows = own_rows, other_rows
+    worker = _Worker(file, master, own, other, rows, found, by_cuts, ordered or (0, other.frames), names, progress)
     return worker.hold() or _nothing("its cuts lie on the master's, but its pictures are composed anew")
 
 
@@ -202,11 +195,13 @@ class _Worker:
     master: Side
     own: Observed
     other: Observed
+    rows: tuple[NDArray[np.void], NDArray[np.void]]  #: of the scans of both
     found: FrameMap
     by_cuts: bool
     ordered: tuple[int, int]
     names: Sequence[tuple[int, str]]
     progress: Progress | None
+    doubtful: list[int] = field(default_factory=list)  #: frames that their steps make doubtful
 
     def hold(self) -> Against | None:
         """Compare everything; ``None`` when only the cuts spoke and no picture bears them out."""
@@ -217,21 +212,30 @@ class _Worker:
         if geometry is None and self.by_cuts:
             return None
         if geometry is not None:
-            self._refine(films, geometry)
+            pictures = Pictures(
+                file=films[0],
+                master=films[1],
+                master_frames=self.other.frames,
+                geometry=geometry,
+                widest=_WIDEST,
+            )
+            self.found = refine_breaks(refine_stretches(self.found, pictures), pictures, self.own.cuts)
         journey = self._journey()
         curve: LevelCurve | None = None
         similarity: Similarity | None = None
         if geometry is not None:
             curve = find_curve(self._still_paired(looked), geometry)
+            self.doubtful = doubtful_steps(self.found, *self.rows)[:_MOST_MARKED]
             compared = self._compared(self._wanted())
             del looked
             similarity = compare_pictures(
                 self._counted(paired(*films, compared, _WIDEST), len(compared)), geometry, curve
             )
         if geometry is not None and similarity is not None:
-            blended = find_blended(similarity, self._look(films, geometry, curve), self._own_blends())
-            self.found.kinds[list(blended)] = BLENDED
-            journey = self._journey() if blended else journey
+            look = self._look(films, geometry, curve)
+            singles = find_singles(similarity, look, self.doubtful, self._own_blends())
+            self.found.kinds[list(singles)] = list(singles.values())
+            journey = self._journey()
         sound = self._sound()
         held = {
             keys.MASTER_MAP.id: self._held_map(journey),
@@ -245,31 +249,6 @@ class _Worker:
     def _still_paired(self, looked: Sequence[Pair]) -> list[Pair]:
         """Those of some pairs that are pairs by the map as it is now."""
         return [pair for pair in looked if self.found.single[pair.own.number] == pair.other.number]
-
-    def _refine(self, films: tuple[Film, Film], geometry: Geometry) -> None:
-        """Move stretches in which little moves to where their pictures fit best: their waves alone cannot tell."""
-        at = 0
-        while at < min(len(self.found.stretches), _MOST_REFINED):
-            stretch = self.found.stretches[at]
-            if stretch.certain:
-                at += 1
-                continue
-            inside = [one for one in range(stretch.start, stretch.end) if self.found.single[one] >= 0]
-            looked = inside[len(inside) // 6 :: max(1, len(inside) // 3)][:3]
-            scores = np.zeros(2 * _REFINED + 1)
-            for frame in looked:
-                place = int(self.found.single[frame])
-                around = [one for one in range(place - _REFINED, place + _REFINED + 1) if 0 <= one < self.other.frames]
-                for pair in paired(*films, [(frame, one) for one in around], _WIDEST):
-                    both = aligned(pair, geometry, None)
-                    if both is not None:
-                        scores[pair.other.number - place + _REFINED] += likeness(*both)
-            shift = int(scores.argmax()) - _REFINED
-            if shift and scores.max() - scores[_REFINED] > _CLEARLY * max(len(looked), 1):
-                before = len(self.found.stretches)
-                self.found = shift_stretch(self.found, at, shift)
-                at -= before - len(self.found.stretches)
-            at += 1
 
     def _own_blends(self) -> list[int]:
         """Frames that the file's own scan takes for blends where the master's does not."""
@@ -340,7 +319,7 @@ class _Worker:
             for id_ in (keys.CONTENT_BLEND.id, keys.CONTENT_DROP.id, keys.CONTENT_COMB.id, keys.CONTENT_UNREADABLE.id)
             for span in self.file.inspection.best(id_) or ()
             for frame in range(span.start, min(span.end, span.start + _MOST_MARKED))
-        }
+        } | set(self.doubtful)
         doubtful = [pair for pair in wanted if pair[0] in marked][:_MOST_MARKED]
         return sorted({*_spread(wanted, _MOST_COMPARED), *doubtful})
 
@@ -367,7 +346,7 @@ class _Worker:
             for one in stretches:
                 if at < one.end - one.start:
                     frame = one.start + at
-                    place = float(self.found.slope) * frame + one.offset
+                    place = one.place(frame, float(self.found.slope))
                     moments.append((frame / float(self.own.rate), place / float(self.other.rate)))
                     break
                 at -= one.end - one.start
@@ -428,14 +407,16 @@ class _Worker:
     def _held_similarity(self, found: Similarity | None) -> Held:
         if found is None:
             return Held(right=None, required="as the master", found="no pictures could be compared")
-        worst = found.worst[0]
+        # A picture that stands in another's place is a fault of the map, not of the coding.
+        judged = found.without(set(np.flatnonzero(self.found.kinds != IN_PLACE).tolist()))
+        worst = judged.worst[0]
         document = found.to_json()
-        says = f"SSIM {found.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."
-        sentence = Sentence(says=says, frame=worst.frame, fault=not found.right)
+        says = f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."
+        sentence = Sentence(says=says, frame=worst.frame, fault=not judged.right)
         return Held(
-            right=found.right,
+            right=judged.right,
             required="SSIM at least 0.94, no picture below 0.85",
-            found=f"SSIM {found.mean:.3f}, worst {worst.ssim:.3f}",
+            found=f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f}",
             document=document,
             sentences=(sentence,),
             remedy="Raise the bit rate of the export, or encode in two passes; look at the worst frames first.",

@@ -9,7 +9,7 @@ import numpy as np
 from brisk_core.edit.cut_train import Observed, lay_cuts
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Event, Lane, Timeline
-from brisk_core.master.mapping import FOREIGN, IN_PLACE, FrameMap, Stretch
+from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Stretch
 
 _FEWEST = 2  # cuts that must lie on cuts of the master
 _SHARE = 0.8  # of the cuts of the file

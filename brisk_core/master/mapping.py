@@ -8,21 +8,35 @@ lasts is a path through offsets; a frame that differs from its place alone is to
 from __future__ import annotations
 
 import itertools
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.master.frame_map import (
+    BLENDED,
+    DIFFERS,
+    FOREIGN,
+    IN_PLACE,
+    LEAST_NOISE,
+    OTHER,
+    REPEATED,
+    FrameMap,
+    Seen,
+    Stretch,
+    distance,
+    runs_of,
+)
 from brisk_core.master.seeds import Line, find_lines
+from brisk_core.master.speeds import find_sped, with_sped
 
-_STEPS = 128.0  # of a wave, a code value
 _REACH = 6  # frames of the master around its line in which a frame is looked for
 _SHIFT = 14.0  # cost of a shift that lasts, in units of the noise
 _CAP = 9.0  # the most that one frame may cost
 _FOREIGN = 5.0  # cost of a frame that is not in the master, so that a stretch of them is told
-_LEAST_NOISE = 0.04  # code values; two codings of the same picture never agree better
 _STANDS_OUT = 4.0  # times the noise at which a frame does not show its place
 _BESIDE, _OF_BESIDE = 6, 2.0  # frames to either side, and times their misfit, by which a frame must stand out
 _BESIDE_REPEAT = 8  # frames by which waves may miss the place of a repeat
@@ -38,72 +52,27 @@ _PHASE = 0.75  # of the misfit of whole frames, below which another phase is bel
 _CERTAIN, _CERTAIN_REACH = 2.0, 3  # times its own misfit at places as far away, from which a place is certain
 _AS_GOOD = 1.12  # times the misfit of a line at its own place, up to which another place is as good
 
-#: What a frame of the file is: kinds of ``FrameMap.kinds``.
-IN_PLACE, REPEATED, OTHER, BLENDED, DIFFERS, FOREIGN = range(6)
 
+def map_frames(file: Seen, master: Seen, cuts: Sequence[int] = ()) -> FrameMap | None:
+    """Return where the frames of a file are in a master, ``None`` when none of them is found.
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Stretch:
-    """Frames of the file that run along the master without a break."""
-
-    start: int  #: first frame of the file
-    end: int  #: first frame after
-    offset: float  #: master frame less ``slope`` times file frame
-    certain: bool = False  #: its waves fit clearly worse a few frames away
-
-    def place(self, frame: float, slope: float) -> float:
-        """The master frame that a file frame shows."""
-        return slope * frame + self.offset
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FrameMap:
-    """Where the frames of a file are in a master."""
-
-    slope: Fraction  #: master frames a file frame
-    places: NDArray[np.float64]  #: master frame of each file frame; NaN for one that is not in the master
-    kinds: NDArray[np.uint8]  #: ``IN_PLACE`` ... of each file frame
-    shares: NDArray[np.float32]  #: of the next master frame, for blended frames
-    single: NDArray[np.int64]  #: the one master frame that each file frame shows, -1 where it shows none alone
-    stretches: tuple[Stretch, ...]
-    gain: float  #: of the waves, file against master
-    noise: float  #: code values
-    moving: float  #: share of the frames whose neighbours can be told apart
-    ways: tuple[float, float]  #: among moving frames between two of the master: shares that show one, that mix two
-
-
-@dataclass(slots=True)
-class Seen:
-    """The rows of one file that the map needs."""
-
-    bits: NDArray[np.uint64]
-    waves: NDArray[np.float32]  # (frames, waves) in code values, the mean first
-    rate: Fraction
-
-    @classmethod
-    def of(cls, pictures: NDArray[np.void], rate: Fraction) -> Seen:
-        """Take them out of a scan series."""
-        return cls(
-            bits=np.ascontiguousarray(pictures["signature"]),
-            waves=(pictures["waves"].astype(np.float32) / _STEPS),
-            rate=rate,
-        )
-
-    def __len__(self) -> int:
-        return len(self.bits)
-
-
-def map_frames(file: Seen, master: Seen) -> FrameMap | None:
-    """Return where the frames of a file are in a master, ``None`` when none of them is found."""
+    ``cuts`` are the file's own; between two of them a shot may run at another speed.
+    """
     if not len(file) or not len(master):
         return None
-    maps = []
+    maps: list[tuple[FrameMap, _Refiner, list[Line]]] = []
     for slope in dict.fromkeys((master.rate / file.rate, Fraction(1))):
         lines, _ = find_lines(file.bits, file.waves, master.bits, master.waves, float(slope))
         if lines:
-            maps.append(_Refiner(file, master, slope).refine(lines))
+            refiner = _Refiner(file, master, slope)
+            maps.append((refiner.refine(lines), refiner, lines))
     # Frames taken one for one must fit clearly better than frames that keep time, or nothing tells them apart.
-    return min(maps, key=lambda one: _roughness(one) * (1 if one is maps[0] else _ONE_FOR_ONE), default=None)
+    best = min(maps, key=lambda one: _roughness(one[0]) * (1 if one is maps[0] else _ONE_FOR_ONE), default=None)
+    if best is None:
+        return None
+    found, refiner, lines = best
+    sped = find_sped(file, refiner.scaled(), found, cuts)
+    return with_sped(refiner.refine(lines, [(one.start, one.end) for one in sped]), sped) if sped else found
 
 
 def with_repeats(found: FrameMap, repeats: Sequence[int]) -> FrameMap:
@@ -134,26 +103,28 @@ class _Refiner:
         self.exact_slope = slope
         self.gain, self.lift = 1.0, 0.0
 
-    def refine(self, lines: list[Line]) -> FrameMap:
+    def refine(self, lines: list[Line], apart: Sequence[tuple[int, int]] = ()) -> FrameMap:
+        """Return the map along some lines; ranges of frames that lie apart from all of them are left out."""
         frames = len(self.file)
+        lines = _outside(lines, apart)
         self._fit_levels(lines)
         lines = _joined([self._sharpen(line) for line in lines])
         if self.slope != 1:
             phase = self._phase(lines)
             lines = [Line(line.first, line.last, line.offset + phase) for line in lines]
         self._fit_levels(lines)
-        lines = self._absorb(lines)
-        cuts = [0, *(self._split(one, other) for one, other in itertools.pairwise(lines)), frames]
+        lines = _outside(self._absorb(lines), apart)
         offsets = np.full(frames, np.nan)
         costs = np.full((frames, 2 * _REACH + 1), np.inf)
-        for line, start, end in zip(lines, cuts, cuts[1:], strict=False):
+        ranges = self._ranges(lines, apart)
+        for line, (start, end) in zip(lines, ranges, strict=True):
             offsets[start:end] = line.offset
             costs[start:end] = self._misfits(np.arange(start, end), line.offset)
         noise = self._noise(costs)
         scaled = np.minimum(np.square(costs / noise) / 2, _CAP)
         shifts = np.full(frames, 0)
         foreign = np.zeros(frames, np.bool_)
-        for start, end in itertools.pairwise(cuts):
+        for start, end in ranges:
             if end > start:
                 shifts[start:end], foreign[start:end] = _follow(scaled[start:end])
         return self._conclude(offsets + shifts, foreign, noise)
@@ -186,15 +157,26 @@ class _Refiner:
         changed = True
         while changed and len(lines) > 1:
             changed = False
+            shared = Counter[float]()
+            for one in lines:
+                shared[one.offset] += one.last + 1 - one.first
             for at, line in enumerate(lines):
+                likelier = {lines[one].offset for one in (at - 1, at + 1) if 0 <= one < len(lines)}
+                # A shot that hardly moves fits anywhere around; the place that others have is the likely one. Only what
+                # more frames have: two that are as good would take each other's for ever.
+                likelier |= {
+                    one.offset
+                    for one in lines
+                    if abs(one.offset - line.offset) <= 2 * _REACH and shared[one.offset] >= shared[line.offset]
+                }
+                likelier.discard(line.offset)
+                if not likelier:
+                    continue
                 numbers = _thinned(np.arange(line.first, line.last + 1))
                 own = float(np.median(self._misfit(numbers, line.offset)))
-                beside = {lines[one].offset for one in (at - 1, at + 1) if 0 <= one < len(lines)}
-                # A shot that hardly moves fits anywhere around; the place that others have is the likely one.
-                beside |= {one.offset for one in lines if abs(one.offset - line.offset) <= 2 * _REACH}
-                fits = {offset: float(np.median(self._misfit(numbers, offset))) for offset in beside - {line.offset}}
-                offset = min(fits, key=lambda one: fits[one], default=line.offset)
-                if fits and fits[offset] <= max(own * _AS_GOOD, _LEAST_NOISE / 4):
+                fits = {offset: float(np.median(self._misfit(numbers, offset))) for offset in likelier}
+                offset = min(fits, key=lambda one: fits[one])
+                if fits[offset] <= max(own * _AS_GOOD, own + LEAST_NOISE / 2):
                     lines[at] = Line(line.first, line.last, offset)
                     lines = _joined(lines)
                     changed = True
@@ -240,16 +222,16 @@ class _Refiner:
         inside = self._within(np.asarray(places, np.float64))
         first = np.clip(first, 0, len(self.master) - 1)
         following = np.minimum(first + 1, len(self.master) - 1)
-        scaled = self._scaled_once()
+        scaled = self.scaled()
         own = self.file.waves[numbers]
-        apart = _distance(own, scaled[first])
+        apart = distance(own, scaled[first])
         share = (places - np.floor(places + 1e-6)).astype(np.float32)
         if np.any(share > 1e-3):
             blended = scaled[first] + share[:, None] * (scaled[following] - scaled[first])
             if between:
-                apart = _distance(own, blended)
+                apart = distance(own, blended)
             else:
-                apart = np.minimum(apart, np.minimum(_distance(own, scaled[following]), _distance(own, blended)))
+                apart = np.minimum(apart, np.minimum(distance(own, scaled[following]), distance(own, blended)))
         return np.where(inside, apart, np.inf)
 
     def _within(self, places: NDArray[np.float64]) -> NDArray[np.bool_]:
@@ -257,7 +239,7 @@ class _Refiner:
         slack = 0.0 if self.slope == 1 else _SLACK
         return np.asarray((places > -slack - 1e-6) & (places < len(self.master) + slack - 1e-6), np.bool_)
 
-    def _scaled_once(self) -> NDArray[np.float32]:
+    def scaled(self) -> NDArray[np.float32]:
         key = (self.gain, self.lift)
         if getattr(self, "_key", None) != key:
             self._key, self._cached = key, self._scaled()
@@ -265,6 +247,20 @@ class _Refiner:
 
     def _misfits(self, numbers: NDArray[np.intp], offset: float) -> NDArray[np.float64]:
         return np.stack([self._misfit(numbers, offset + shift) for shift in range(-_REACH, _REACH + 1)], axis=1)
+
+    def _ranges(self, lines: Sequence[Line], apart: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+        """The frames that belong to each line, up to the next line or to what lies apart."""
+        edges: list[tuple[int, int]] = [(0, 0)]
+        for one, other in itertools.pairwise(lines):
+            between = [(start, end) for start, end in apart if one.last < start and end <= other.first]
+            middle = self._split(one, other)
+            edges.append((between[0][0], between[-1][1]) if between else (middle, middle))
+        edges.append((len(self.file), len(self.file)))
+        before = [end for start, end in apart if lines and end <= lines[0].first]
+        after = [start for start, end in apart if lines and start > lines[-1].last]
+        edges[0] = (0, max(before, default=0))
+        edges[-1] = (min(after, default=len(self.file)), len(self.file))
+        return [(one[1], other[0]) for one, other in itertools.pairwise(edges)]
 
     def _split(self, one: Line, other: Line) -> int:
         """The first frame that lies on the later of two lines."""
@@ -280,7 +276,7 @@ class _Refiner:
         """What the coding alone adds, by the frames as they fit best."""
         best = costs.min(axis=1)
         best = best[np.isfinite(best)]
-        return max(float(np.median(best)) * 1.2, _LEAST_NOISE) if len(best) else _LEAST_NOISE
+        return max(float(np.median(best)) * 1.2, LEAST_NOISE) if len(best) else LEAST_NOISE
 
     def _conclude(self, offsets: NDArray[np.float64], foreign: NDArray[np.bool_], noise: float) -> FrameMap:
         frames = len(self.file)
@@ -290,7 +286,7 @@ class _Refiner:
         shares = np.zeros(frames, np.float32)
         outside = ~self._within(places)
         away = foreign | outside
-        for start, end in _runs(away):
+        for start, end in runs_of(away):
             if end - start >= _FOREIGN_RUN or outside[start:end].any():
                 kinds[start:end] = FOREIGN
         own = np.full(frames, np.inf)
@@ -322,7 +318,7 @@ class _Refiner:
         """Do the waves of a stretch fit clearly worse at every place around?"""
         numbers = _thinned(np.arange(stretch.start, stretch.end))
         shifts = [shift for shift in range(-_CERTAIN_REACH, _CERTAIN_REACH + 1) if shift]
-        own = max(float(np.median(self._misfit(numbers, stretch.offset))), _LEAST_NOISE)
+        own = max(float(np.median(self._misfit(numbers, stretch.offset))), LEAST_NOISE)
         return all(float(np.median(self._misfit(numbers, stretch.offset + one))) > _CERTAIN * own for one in shifts)
 
     def _single(self, places: NDArray[np.float64], kinds: NDArray[np.uint8], noise: float) -> NDArray[np.int64]:
@@ -334,8 +330,8 @@ class _Refiner:
         last = len(self.master) - 1
         first = np.clip(np.floor(places[usable] + 1e-6).astype(np.int64), 0, last)
         following = np.minimum(first + 1, last)
-        scaled, own = self._scaled_once(), self.file.waves[usable]
-        one, other = _distance(own, scaled[first]), _distance(own, scaled[following])
+        scaled, own = self.scaled(), self.file.waves[usable]
+        one, other = distance(own, scaled[first]), distance(own, scaled[following])
         whole = np.abs(places[usable] - np.rint(places[usable])) < 0.02
         nearer = np.where(whole, np.rint(places[usable]).astype(np.int64), np.where(one <= other, first, following))
         alone = whole | (np.minimum(one, other) < 1.5 * noise)
@@ -344,18 +340,18 @@ class _Refiner:
 
     def _alone(self, frame: int, place: float, misfit: float, noise: float) -> tuple[int, float, float]:
         """What a single frame that does not show its place shows instead."""
-        scaled = self._scaled_once()
+        scaled = self.scaled()
         first = max(0, round(place) - _REACH)
         around = scaled[first : round(place) + _REACH + 1]
         own = self.file.waves[frame]
-        apart = _distance(own[None], around)
+        apart = distance(own[None], around)
         best = int(apart.argmin())
         share, blend, at = _best_blend(own, around)
         limit = max(_FITS_BETTER * misfit, 1.5 * noise)
         if blend < limit and blend < 0.6 * float(apart[best]) and _BLENDED[0] < share < _BLENDED[1]:
             return BLENDED, first + at + share, share
         if float(apart[best]) < limit:
-            previous = frame > 0 and float(_distance(own[None], self.file.waves[frame - 1][None])[0]) < limit
+            previous = frame > 0 and float(distance(own[None], self.file.waves[frame - 1][None])[0]) < limit
             return (REPEATED if previous else OTHER), float(first + best), 0.0
         return DIFFERS, place, 0.0
 
@@ -363,13 +359,13 @@ class _Refiner:
         self, numbers: NDArray[np.intp], places: NDArray[np.float64], kinds: NDArray[np.uint8], noise: float
     ) -> tuple[tuple[float, float], float]:
         """How frames between two of the master were made, where motion tells; and the share of frames that move."""
-        scaled = self._scaled_once()
+        scaled = self.scaled()
         usable = np.flatnonzero((kinds == IN_PLACE) & np.isfinite(places))
         if not len(usable):
             return (0.0, 0.0), 0.0
         first = np.clip(np.floor(places[usable] + 1e-6).astype(np.intp), 0, len(scaled) - 1)
         following = np.minimum(first + 1, len(scaled) - 1)
-        step = _distance(scaled[following], scaled[first])
+        step = distance(scaled[following], scaled[first])
         moves = step > 3 * noise
         moving = float(moves.mean())
         share = (places[usable] - np.floor(places[usable] + 1e-6)).astype(np.float32)
@@ -379,13 +375,26 @@ class _Refiner:
         own = self.file.waves[usable[between]]
         one, other = scaled[first[between]], scaled[following[between]]
         blended = one + share[between][:, None] * (other - one)
-        alone = np.minimum(_distance(own, one), _distance(own, other))
-        together = _distance(own, blended)
+        alone = np.minimum(distance(own, one), distance(own, other))
+        together = distance(own, blended)
         return (float(np.mean(alone < 0.7 * together)), float(np.mean(together < 0.7 * alone))), moving
 
 
 def _thinned(numbers: NDArray[np.intp]) -> NDArray[np.intp]:
     return numbers[:: max(1, len(numbers) // _ENOUGH)]
+
+
+def _outside(lines: Sequence[Line], apart: Sequence[tuple[int, int]]) -> list[Line]:
+    """The parts of some lines that lie outside some ranges of frames, in file order."""
+    kept = list(lines)
+    for start, end in apart:
+        pieces = []
+        for line in kept:
+            before, after = min(line.last, start - 1), max(line.first, end)
+            pieces += [Line(line.first, before, line.offset)] if before >= line.first else []
+            pieces += [Line(after, line.last, line.offset)] if after <= line.last else []
+        kept = pieces
+    return kept
 
 
 def _joined(lines: list[Line]) -> list[Line]:
@@ -399,36 +408,6 @@ def _joined(lines: list[Line]) -> list[Line]:
     return found
 
 
-def shift_stretch(found: FrameMap, at: int, shift: int) -> FrameMap:
-    """Return a map with one stretch moved by some frames of the master, as its pictures ask."""
-    stretch = found.stretches[at]
-    inside = slice(stretch.start, stretch.end)
-    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
-    single[inside] = np.where(single[inside] >= 0, single[inside] + shift, -1)
-    expected = np.arange(stretch.start, stretch.end) * float(found.slope) + stretch.offset + shift
-    alone = kinds[inside] != IN_PLACE
-    pushed = np.zeros(len(expected), np.bool_)  # over a cut by the shift that was wrong
-    pushed[: abs(shift)] = pushed[-abs(shift) :] = True
-    right = alone & (
-        pushed | (np.abs(places[inside] - expected) < 1.5)
-    )  # what stood out stands where everything does now
-    kinds[inside] = np.where(right, IN_PLACE, kinds[inside])
-    places[inside] = np.where(alone & ~right, places[inside], expected)
-    moved = replace(stretch, offset=stretch.offset + shift)
-    stretches = (*found.stretches[:at], moved, *found.stretches[at + 1 :])
-    joined: list[Stretch] = []
-    for one in stretches:
-        if joined and joined[-1].end == one.start and joined[-1].offset == one.offset:
-            joined[-1] = replace(joined[-1], end=one.end)
-        else:
-            joined.append(one)
-    return replace(found, places=places, single=single, kinds=kinds, stretches=tuple(joined))
-
-
-def _distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float64]:
-    return np.asarray(np.sqrt(np.mean(np.square((one - other).astype(np.float64)), axis=-1)), np.float64)
-
-
 def _best_blend(own: NDArray[np.float32], around: NDArray[np.float32]) -> tuple[float, float, int]:
     """Share of the second, misfit and place of the blend of two neighbours that fits best."""
     best = (0.0, np.inf, 0)
@@ -438,7 +417,7 @@ def _best_blend(own: NDArray[np.float32], around: NDArray[np.float32]) -> tuple[
         if size < 1e-9:
             continue
         share = min(max(float((own - around[at]) @ step) / size, 0.0), 1.0)
-        misfit = float(_distance(own[None], (around[at] + share * step)[None].astype(np.float32))[0])
+        misfit = float(distance(own[None], (around[at] + share * step)[None].astype(np.float32))[0])
         if misfit < best[1]:
             best = (share, misfit, at)
     return best
@@ -465,7 +444,7 @@ def _follow(costs: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.b
     foreign = path == columns
     # A stretch that is nowhere carries on the shift of what stands before it.
     shifts = np.where(foreign, -1, path)
-    for start, end in _runs(foreign):
+    for start, end in runs_of(foreign):
         shifts[start:end] = shifts[start - 1] if start else (shifts[end] if end < rows else columns // 2)
     return shifts - columns // 2, foreign
 
@@ -479,11 +458,6 @@ def _near(own: NDArray[np.float64]) -> NDArray[np.float64]:
     found = np.zeros(len(own))
     found[~empty] = np.nanmedian(windows[~empty], axis=1)
     return found * _OF_BESIDE
-
-
-def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
-    return [(int(start), int(end)) for start, end in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def _stretches(offsets: NDArray[np.float64], kinds: NDArray[np.uint8]) -> tuple[Stretch, ...]:

@@ -13,6 +13,7 @@ _KEPT = 10  # places kept for each frame looked up
 _FARTHEST = 14  # bits of 64 in which a frame may differ from its master after heavy coding
 _NOWHERE = 15.0  # cost of a frame that is in no place, in bits
 _JUMP = 26.0  # cost of a break in the path, in bits; two breaks must be worth a stretch of several seeds
+_RUNS_AWAY, _FEWEST = 4.0, 4  # frames by which the halves of a line may lie apart, and seeds of a half at least
 _FLAT = 1.5  # code values of the strongest wave below which a picture has no signature to speak of
 
 
@@ -109,9 +110,9 @@ def _lines(numbers: NDArray[np.intp], path: NDArray[np.float64], slope: float) -
     near = _BLOCK / 2 + 2
 
     def close() -> None:
-        if members:
-            offsets = path[members] - slope * numbers[members]
-            lines.append(Line(int(numbers[members[0]]), int(numbers[members[-1]]), float(np.median(offsets))))
+        for piece in _straight(members, path - slope * numbers):
+            offset = float(np.median(path[piece] - slope * numbers[piece]))
+            lines.append(Line(int(numbers[piece[0]]), int(numbers[piece[-1]]), offset))
         members.clear()
 
     for row, place in enumerate(path):
@@ -125,3 +126,14 @@ def _lines(numbers: NDArray[np.intp], path: NDArray[np.float64], slope: float) -
         members.append(row)
     close()
     return lines
+
+
+def _straight(members: list[int], offsets: NDArray[np.float64]) -> list[list[int]]:
+    """Split seeds that run away from a line by small steps, as those of a shot at another speed do."""
+    half = len(members) // 2
+    if half < _FEWEST:
+        return [members.copy()] if members else []
+    early, late = members[:half], members[half:]
+    if abs(float(np.median(offsets[early])) - float(np.median(offsets[late]))) <= _RUNS_AWAY:
+        return [members.copy()]
+    return _straight(early, offsets) + _straight(late, offsets)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from brisk_core.exact import Timecode, spell_rate
 from brisk_core.facts import Sentence
-from brisk_core.master.mapping import (
+from brisk_core.master.frame_map import (
     BLENDED,
     DIFFERS,
     FOREIGN,
@@ -45,7 +45,7 @@ class ShotPlace:
     """Where a shot of the master went."""
 
     shot: MasterShot
-    state: str  #: in place, early, late, missing, swapped, trimmed
+    state: str  #: in place, early, late, missing, swapped, trimmed, sped
     says: str  #: a few words: "in place", "7 s 04 f early", "after shot 5"
     file_start: int | None  #: frame of the file, None for a shot that is not in it
     file_end: int | None
@@ -84,8 +84,9 @@ class Teller:
         holes = self._holes()
         replaced = self._replaced(holes)
         sentences = [
-            *self._speed(), *self._ends(stretches, holes), *self._missing(holes), *self._swap_words(swaps),
-            *self._breaks(stretches, loose, holes), *self._foreign(replaced), *self._alone(), *self._blending(),
+            *self._speed(), *self._sped(holes), *self._ends(stretches, holes), *self._missing(holes),
+            *self._swap_words(swaps), *self._breaks(stretches, loose, holes), *self._foreign(replaced),
+            *self._alone(), *self._blending(),
         ]  # fmt: skip
         return Journey(
             shots=tuple(self._place(shot, swaps) for shot in self.shots),
@@ -120,7 +121,11 @@ class Teller:
 
     def _span(self, stretch: Stretch) -> tuple[float, float]:
         """The master frames that a stretch shows, the second is the first after."""
-        return stretch.place(stretch.start, self._slope), stretch.place(stretch.end, self._slope)
+        one, other = stretch.place(stretch.start, self._slope), stretch.place(stretch.end, self._slope)
+        if stretch.speed == 1:
+            return one, other
+        first, last = (one, other) if one <= other else (other + 1, one + 1)
+        return float(np.floor(first + 0.01)), float(np.ceil(last - 0.01))  # a frame that is shown in part is shown
 
     @property
     def _shifted_as_one(self) -> bool:
@@ -143,6 +148,35 @@ class Teller:
             f"taken one for one as {spell_rate(self.rate)}."
         )
         return [Sentence(says=says, frame=0, fault=True)]
+
+    def _sped(self, holes: list[tuple[int, int]]) -> list[Sentence]:
+        """Shots at another speed; what they leave out of themselves is told with them."""
+        told = []
+        for one in self.found.stretches:
+            if one.speed == 1:
+                continue
+            start, end = self._span(one)
+            shot = self._shot_at((start + end) / 2)
+            own = [hole for hole in holes if hole[0] >= shot.start - 1 and hole[1] <= shot.end + 1]
+            holes[:] = [hole for hole in holes if hole not in own]
+            unseen = sum(end - start for start, end in own)
+            parts = [f"Shot {self._name(shot)} {_pace(one.speed)}"]
+            if unseen:
+                parts.append(f"the file does not show {self.length(unseen)} of it")
+            if shift := self._shift_after(one):
+                parts.append(f"all after comes {self.length(shift, self.rate)} {'early' if shift > 0 else 'late'}")
+            says = ": ".join([parts[0], " and ".join(parts[1:])]) if len(parts) > 1 else parts[0]
+            told.append(Sentence(says=f"{says}.", frame=one.start, end=one.end, fault=True))
+        return told
+
+    def _shift_after(self, sped: Stretch) -> float:
+        """Frames of the file by which what follows a shot at another speed comes early."""
+        before = [one for one in self.found.stretches if one.end <= sped.start and one.speed == 1]
+        after = [one for one in self.found.stretches if one.start >= sped.end and one.speed == 1]
+        if not after:
+            return 0.0
+        shift = (after[0].offset - (before[-1].offset if before else self.ordered[0])) / self._slope
+        return shift if abs(shift) > 0.5 + self._slack() else 0.0
 
     def _way(self) -> str:
         alone, blended = self.found.ways
@@ -168,10 +202,11 @@ class Teller:
         if not stretches:
             return []
         first, last = stretches[0], stretches[-1]
-        same = len({stretch.offset for stretch in stretches}) == 1
+        same = len({(stretch.offset, stretch.speed) for stretch in stretches}) == 1 and first.speed == 1
         # Frames before the first one of the master and after its last are nowhere, but they shift the rest.
-        begins = first.place(0, self._slope) if first.start == 0 or same else None
-        ends = last.place(self.frames, self._slope) if last.end == self.frames or same else None
+        # What a shot at another speed leaves out is told with it.
+        begins = first.place(0, self._slope) if (first.start == 0 and first.speed == 1) or same else None
+        ends = last.place(self.frames, self._slope) if (last.end == self.frames and last.speed == 1) or same else None
         told = []
         wanted_start, wanted_end = self.ordered
         slack = self._slack() + 0.5
@@ -188,16 +223,16 @@ class Teller:
                 return [Sentence(says=says, frame=0, fault=True)]
         if begins is not None and abs(begins - wanted_start) > slack and (same or begins > wanted_start):
             late = begins > wanted_start
-            verb = "are missing at the head" if late else "stand before the ordered range"
-            says = (
-                f"{self.length(begins - wanted_start)} {verb}: the file begins at {self._label(begins)} of the master."
-            )
+            much = self.length(begins - wanted_start)
+            verb = f"{_are(much)} missing at the head" if late else f"{_stand(much)} before the ordered range"
+            says = f"{much} {verb}: the file begins at {self._label(begins)} of the master."
             told.append(Sentence(says=says, frame=0, fault=True))
             holes[:] = [hole for hole in holes if not (late and hole[0] == wanted_start)]
         if ends is not None and abs(ends - wanted_end) > slack:
             early = ends < wanted_end
-            verb = "are missing at the tail" if early else "stand after the ordered range"
-            says = f"{self.length(ends - wanted_end)} {verb}: the file ends at {self._label(ends)} of the master."
+            much = self.length(ends - wanted_end)
+            verb = f"{_are(much)} missing at the tail" if early else f"{_stand(much)} after the ordered range"
+            says = f"{much} {verb}: the file ends at {self._label(ends)} of the master."
             told.append(Sentence(says=says, frame=self.frames - 1, fault=True))
             holes[:] = [hole for hole in holes if not (early and hole[1] == wanted_end)]
         return told
@@ -268,7 +303,7 @@ class Teller:
         if len(run) <= reach:
             return False
         spans = [self._span(one) for one in run]
-        return all(
+        return all(one.speed == 1 for one in run) and all(
             abs(later_end - start) <= 1.5 + self._slack() and end > later
             for (start, end), (later, later_end) in pairwise(spans)
         )
@@ -303,15 +338,21 @@ class Teller:
         edges = {edge for hole in holes for edge in hole}
         for at in loose:
             one, other = stretches[at], stretches[at + 1]
+            if one.speed != 1 or other.speed != 1:
+                continue  # told with the shot at another speed
             jump = self._span(other)[0] - self._span(one)[1] - (other.start - one.end) * self._slope
             if any(abs(self._span(other)[0] - edge) <= 1.5 or abs(self._span(one)[1] - edge) <= 1.5 for edge in edges):
                 continue
             if jump > 0.5 and other.start > one.end:
                 continue  # foreign frames stand between, told on their own
             if jump < -0.5:
-                much = self.length(jump)
-                verb = "comes" if abs(jump) < 1.5 else "come"
-                says = f"{much} {verb} twice at {self._label(self._span(other)[0])}: all after comes that much late."
+                again = self._span(other)[0]
+                twice = [shot for shot in self.shots if again - 1 <= shot.start and shot.end <= again - jump + 1]
+                whole = len(twice) == 1 and abs(twice[0].end - twice[0].start + jump) <= 1.5
+                what = f"Shot {self._name(twice[0])}" if whole else self.length(jump)
+                verb = "comes" if whole or abs(jump) < 1.5 else "come"
+                late = self.length(jump) if whole else "that much"
+                says = f"{what} {verb} twice at {self._label(again)}: all after comes {late} late."
                 told.append(Sentence(says=says, frame=other.start, fault=True))
             elif jump > 0.5:
                 says = f"The file leaps {self.length(jump)} of the master at {self._label(self._span(one)[1])}."
@@ -410,6 +451,8 @@ class Teller:
         asked: float,
         alone: int,
     ) -> tuple[str, str]:
+        if stretch.speed != 1:
+            return "sped", _pace(stretch.speed)
         for one, other in swaps:
             if stretch == one:
                 return "swapped", f"before shot {self._number_of(other)}"
@@ -423,6 +466,22 @@ class Teller:
         if alone:
             return "in place", f"{alone} frame{'' if alone == 1 else 's'} not as it should be"
         return "in place", "in place"
+
+
+def _are(much: str) -> str:
+    return "is" if much == "1 frame" else "are"
+
+
+def _stand(much: str) -> str:
+    return "stands" if much == "1 frame" else "stand"
+
+
+def _pace(speed: float) -> str:
+    """A speed in words: "runs at 200 % of its speed"."""
+    percent = f"{abs(speed) * 100:.0f} %"
+    if speed < 0:
+        return "runs backwards" if percent == "100 %" else f"runs backwards at {percent} of its speed"
+    return f"runs at {percent} of its speed"
 
 
 def shots_of(cuts: Sequence[int], frames: int, names: Sequence[tuple[int, str]] = ()) -> list[MasterShot]:
@@ -441,7 +500,9 @@ def map_document(found: FrameMap, journey: Journey) -> dict[str, Any]:
     """Return the value of ``master.map``."""
     return {
         "slope": f"{found.slope.numerator}/{found.slope.denominator}",
-        "stretches": [[one.start, one.end, one.offset] for one in found.stretches],
+        "stretches": [
+            [one.start, one.end, one.offset] + ([one.speed] if one.speed != 1 else []) for one in found.stretches
+        ],
         "alone": [
             [int(at), int(found.kinds[at]), float(found.places[at]) if np.isfinite(found.places[at]) else None]
             for at in _told_alone(found.kinds)

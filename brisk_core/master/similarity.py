@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Container, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,17 +20,7 @@ _C1, _C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
 _PEAK = 255.0
 _WORST_KEPT = 12
 _LIKE, _WORST_LIKE = 0.94, 0.85  # means of a whole file, and of its worst picture, from which it counts as good
-_STANDS_OUT, _LEAST_DROP = 8.0, 0.02  # spreads and SSIM below the usual at which a picture is looked at closely
-_MOST_LOOKED = 60
-_FEW_TRIED = 6
-_MUST_GAIN = 0.3  # of what a picture lacks in likeness that a blend must bring
-_SOFTNESS = (0.6, 1.0, 1.6)  # samples
-_SHARES, _BETWEEN = (0.2, 0.5, 0.8), (0.35, 0.65)  # of a blend that are tried, and then beside the best
 _SAME = 99.0  # dB told of pictures that are the same to the last sample
-
-
-#: Gives the luma of a frame of the file and of the master's frames around its place, laid and levelled alike.
-Look = Callable[[int], tuple[Grey, list[Grey]] | None]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,6 +54,11 @@ class Similarity:
         """Is the file as good as its master, for what coding must lose?"""
         return self.mean >= _LIKE and self.worst[0].ssim >= _WORST_LIKE
 
+    def without(self, frames: Container[int]) -> Similarity:
+        """The likeness of the other pictures, of all where nothing else was compared."""
+        rows = tuple(row for row in self.rows if row.frame not in frames)
+        return Similarity(rows=rows or self.rows)
+
     def of(self, start: int, end: int) -> float | None:
         """Return the mean over frames of the file, ``None`` where none was compared."""
         found = [row.ssim for row in self.rows if start <= row.frame < end]
@@ -95,34 +90,6 @@ def compare_pictures(pairs: Iterable[Pair], geometry: Geometry, curve: LevelCurv
     return Similarity(rows=tuple(rows)) if rows else None
 
 
-def _gain_by_blending(look: Look, frame: int, own_likeness: float) -> float:
-    """How much more like a blend of two pictures of the master a frame is than like its own place, sharp or soft.
-
-    A blend is softer than its parts, and so is a picture that was coded with too few bits; what softness alone
-    explains does not count.
-    """
-    seen = look(frame)
-    if seen is None:
-        return 0.0
-    own, masters = seen
-    middle = masters[len(masters) // 2]
-    soft = (np.asarray(cv2.GaussianBlur(middle, (0, 0), sigma), np.float32) for sigma in _SOFTNESS)
-    plain = max(own_likeness, *(ssim(own, one) for one in soft))
-    pairs = [(one, other) for at, one in enumerate(masters) for other in masters[at + 1 :]]
-    return max((_best_blend(own, *pair) for pair in pairs), default=0.0) - plain
-
-
-def _best_blend(own: Grey, one: Grey, other: Grey) -> float:
-    """How like the best blend of two pictures a third is."""
-
-    def likeness(share: float) -> float:
-        return ssim(own, np.asarray(cv2.addWeighted(one, 1 - share, other, share, 0), np.float32))
-
-    tried = {share: likeness(share) for share in _SHARES}
-    best = max(tried, key=lambda share: tried[share])
-    return max(*tried.values(), *(likeness(share) for share in _BETWEEN if abs(share - best) < 0.2))
-
-
 def aligned(pair: Pair, geometry: Geometry, curve: LevelCurve | None) -> tuple[Grey, Grey] | None:
     """Return both pictures where the master covers the file, the master laid and levelled; ``None`` where it does
     not.
@@ -132,33 +99,6 @@ def aligned(pair: Pair, geometry: Geometry, curve: LevelCurve | None) -> tuple[G
     if curve is not None and curve.changed:
         laid = np.asarray(laid * np.float32(curve.gain) + np.float32(curve.offset), np.float32)
     return _crop(pair.own.luma, laid, inside) if inside.mean() >= 0.05 else None
-
-
-def find_blended(similarity: Similarity, look: Look, doubtful: Sequence[int] = ()) -> set[int]:
-    """Return the frames of the file that are blends of the pictures beside their place.
-
-    The waves of a picture halfway between two others in a steady pan are those of the picture itself; only its edges
-    tell, which are double. ``look`` gives a picture of the file and those of the master from one before to one after.
-    ``doubtful`` are pictures that the file's own scan takes for blends; where a few of them turn out to be, all are.
-    """
-    by_frame = {row.frame: row.ssim for row in similarity.rows}
-    values = np.array(list(by_frame.values()))
-    usual = float(np.median(values))
-    spread = 1.5 * float(np.median(np.abs(values - usual)))
-    odd = [frame for frame, value in by_frame.items() if value < usual - max(_STANDS_OUT * spread, _LEAST_DROP)]
-    found: set[int] = set()
-    for frame in sorted(odd, key=lambda one: by_frame[one])[:_MOST_LOOKED]:
-        lacks = usual - by_frame[frame]
-        if _gain_by_blending(look, frame, by_frame[frame]) > _MUST_GAIN * lacks:
-            found.add(frame)
-    tried = [frame for frame in doubtful if frame in by_frame and frame not in found]
-    tried = tried[:: max(1, len(tried) // _FEW_TRIED)][:_FEW_TRIED]
-    better = [
-        frame for frame in tried if _gain_by_blending(look, frame, by_frame[frame]) > _MUST_GAIN * (1 - by_frame[frame])
-    ]
-    if tried and len(better) > len(tried) / 2:
-        found |= set(doubtful)
-    return found
 
 
 def _crop(own: Grey, laid: Grey, inside: NDArray[np.bool_]) -> tuple[Grey, Grey]:

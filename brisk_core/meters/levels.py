@@ -30,6 +30,9 @@ _FULL_SHARE = 0.005  # of the samples outside narrow range, with values spread o
 _SQUEEZED_FLOOR, _SQUEEZED_CEILING = (26, 34), (212, 222)  # 16 and 235 mapped by 16 + 219/255 of v: 29.7 and 217.8
 _TWICE_FLOOR, _TWICE_CEILING = (37, 47), (197, 210)  # mapped once more: 41.5 and 203.1
 _PILED = 0.003  # share of the samples at each rail itself
+_COMB_PART, _COMB_TEETH, _COMB_COUNTED = 64, 12, 200  # bins that have one place, teeth among them, samples of a tooth
+_COMB_LOW, _COMB_USUAL = 1.15, 1.25  # heights over the values two beside of all but few teeth, and of half of them
+_COMB_PARTS, _COMB_SHARE = 3, 0.8  # parts of the scale that must be judged, and share of them that must have the comb
 _COMB = 0.5  # a bin below this share of its neighbours' mean is a hole, above its inverse (and more) a double
 
 
@@ -155,15 +158,43 @@ def summarise_levels(rows: Rows) -> dict[str, Any] | None:
     }
 
 
-def bits_used(rows: Rows) -> int | None:
-    """Return the depth less the low bits that no sample ever sets."""
+def bits_used(rows: Rows, histogram: LumaHistogram) -> int | None:
+    """Return the depth that the samples really use: the coded one less the low bits that none of them ever sets, and 8
+    where their histogram has the comb of 256 values.
+    """
     if not len(rows):
         return None
     bits = int(rows["bits"].max())
     used = int(np.bitwise_or.reduce(rows["used"]))
     if bits == 8 or not used:
         return bits
-    return bits - ((used & -used).bit_length() - 1)
+    known = bits - ((used & -used).bit_length() - 1)
+    return 8 if known > 8 and _has_comb_of_256(histogram.counts.astype(np.float64)) else known
+
+
+def _has_comb_of_256(counts: NDArray[np.float64]) -> bool:
+    """Does one value in four stand above those between, as where 8 bits were carried into ten, also through a coder?
+
+    By shifting the values lie at multiples of four, by scaling (1023/255) they move by one in every 85, so each part of
+    the scale has a place of its own.
+    """
+    judged = combed = 0
+    for start in range(0, _BINS, _COMB_PART):
+        parts = []
+        for at in range(4):
+            peaks = np.arange(start + at, start + _COMB_PART, 4)
+            peaks = peaks[(peaks >= 2) & (peaks < _BINS - 2)]
+            around = (counts[peaks - 2] + counts[peaks + 2]) / 2
+            seen = counts[peaks] + counts[peaks - 1] + counts[peaks + 1] + around
+            told = seen >= _COMB_COUNTED
+            if np.count_nonzero(told) >= _COMB_TEETH:
+                heights = counts[peaks][told] / np.maximum(around[told], 1)
+                parts.append((float(np.quantile(heights, 0.15)), float(np.median(heights))))
+        if parts:
+            low, usual = max(parts)
+            judged += 1
+            combed += low >= _COMB_LOW and usual >= _COMB_USUAL
+    return judged >= _COMB_PARTS and combed >= _COMB_SHARE * judged
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -191,7 +191,7 @@ def _observe_levels(builder: FactsBuilder, scan: PictureScan, verdicts: PictureV
         builder.observed(
             keys.CONTENT_OUTSIDE_NARROW, round(100 * (levels["filtered_below"] + levels["filtered_above"]), 4)
         )
-    if (depth := bits_used(rows)) is not None:
+    if (depth := bits_used(rows, scan.histogram)) is not None:
         builder.observed(keys.PICTURE_BIT_DEPTH, depth)
     found = verdicts.range
     for id_, value in ((keys.PICTURE_RANGE, found.range), (keys.CONTENT_LEVEL_SHIFT, found.shift)):

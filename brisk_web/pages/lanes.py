@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,7 @@ from brisk_web.pages.scan_lanes import scan_window
 
 MOST_COLUMNS = 4000
 _MOST_SOUND_TRACKS = 4  # drawn; more are named by their number
-_TYPES_BELOW = 800  # frames in the window up to which every picture is drawn by itself
+_TYPES_BELOW = 800  # frames in the window up to which pictures are drawn by their types
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,6 +91,17 @@ def columns(values: np.ndarray, start: int, end: int, width: int) -> list[list[i
     low, high = np.minimum.reduceat(part, edges), np.maximum.reduceat(part, edges)
     pairs: list[list[int]] = np.stack([low, high], axis=1).tolist()
     return pairs
+
+
+def _letters(series: Series, start: int, end: int, width: int) -> str:
+    """The type of the largest picture in each column of ``columns``; none for a window of too many pictures."""
+    if end - start > _TYPES_BELOW:
+        return ""
+    part = series.sizes[start:end]
+    count = min(width, len(part))
+    edges = [*(np.arange(count, dtype=np.int64) * len(part) // count).tolist(), len(part)]
+    largest = (first + int(part[first:last].argmax()) for first, last in pairwise(edges))
+    return "".join(chr(series.types[start + one]) for one in largest)
 
 
 def _limits(check: Check) -> dict[str, int]:
@@ -169,7 +181,6 @@ def window(check: Check, start: int, end: int, width: int) -> dict[str, Any] | N
     end = max(start + 1, min(end, len(series)))
     width = max(1, min(width, MOST_COLUMNS))
     timeline = check.timeline.edit if check.timeline else None
-    few = end - start <= _TYPES_BELOW
     inside = series.entries[(series.entries >= start) & (series.entries < end)]
     limits = _limits(check)
     return {
@@ -186,7 +197,7 @@ def window(check: Check, start: int, end: int, width: int) -> dict[str, Any] | N
         "rates_end": len(series.rates) if series.rates is not None else 0,
         "limits": {name: limits[name] for name in ("peak", "most", "least") if name in limits},
         "sizes": columns(series.sizes, start, end, width),
-        "types": series.types[start:end].decode("ascii") if few else "",
+        "types": _letters(series, start, end, width),
         "entries": inside.tolist() if len(inside) <= width // 3 else [],
         "largest_size": int(series.sizes.max()),
         "scan": scan_window(check, inspection.facts, rate, start, end, width),

@@ -7,8 +7,9 @@ from unittest import TestCase
 
 import numpy as np
 
+from brisk_core.master.frame_map import IN_PLACE, REPEATED, FrameMap, Stretch
 from brisk_core.master.geometry import Geometry, tell_geometry
-from brisk_core.master.mapping import IN_PLACE, REPEATED, FrameMap, Stretch, with_repeats
+from brisk_core.master.mapping import with_repeats
 from brisk_core.master.shots import Journey, MasterShot, Teller
 
 LENGTH, COUNT = 20, 8
@@ -75,7 +76,8 @@ class OrderTest(TestCase):
             self.says(1, 2, 4, 5, 6, 7, 8), ["Shot 3 “S3” is missing: all after frame 40 comes 20 frames early."]
         )
         self.assertEqual(
-            self.says(1, 2, 3, 3, 4, 5, 6, 7, 8), ["20 frames come twice at frame 40: all after comes that much late."]
+            self.says(1, 2, 3, 3, 4, 5, 6, 7, 8),
+            ["Shot 3 “S3” comes twice at frame 40: all after comes 20 frames late."],
         )
 
 

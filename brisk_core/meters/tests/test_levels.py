@@ -1,5 +1,7 @@
+from collections.abc import Callable
 from unittest import TestCase
 
+import cv2
 import numpy as np
 
 from brisk_core.meters import MeterRows, Picture, Samples
@@ -70,7 +72,50 @@ class LevelsTest(TestCase):
         rows = MeterRows([LevelMeter()])
         plane = moment(0).astype(np.uint16) << 4  # eight bits in twelve
         rows.take(Picture(number=0, planes=(plane,), samples=Samples(bits=12)))
-        self.assertEqual(bits_used(rows.rows("levels")), 8)
+        self.assertEqual(bits_used(rows.rows("levels"), LumaHistogram()), 8)
+
+
+class DepthTest(TestCase):
+    """How many of ten bits are used, by the histogram: clouds that drift, carried from 8 bits or drawn in ten."""
+
+    def used(self, carry: Callable[[np.ndarray], np.ndarray], noise: float = 0.0, bits: int = 10) -> int | None:  # type: ignore[type-arg]
+        generator = np.random.default_rng(4)
+        wide = cv2.GaussianBlur(generator.normal(0, 1, (400, 700)).astype(np.float32), (0, 0), 6)
+        clouds = 120 + wide / wide.std() * 34
+        rows, histogram = MeterRows([LevelMeter()]), LumaHistogram()
+        for number in range(0, 24, 4):
+            seen = carry(clouds[20:308, 10 + 2 * number : 362 + 2 * number].clip(17, 234).astype(np.float64))
+            coded = (seen + generator.normal(0, 1, seen.shape) * noise).round().clip(0, 1023)
+            plane = coded.astype(np.uint16) << (bits - 10)
+            picture = Picture(number=number, planes=(plane,), samples=Samples(bits=bits))
+            histogram.take(picture)
+            rows.take(picture)
+        return bits_used(rows.rows("levels"), histogram)
+
+    def test_eight_bits_that_were_carried_into_ten(self) -> None:
+        ways = {
+            "shifted": lambda seen: seen.round() * 4,
+            "filled": lambda seen: seen.round() * 4 + seen.round() // 64,
+            "scaled": lambda seen: (seen.round() * 1023 / 255).round(),
+        }
+        for name, way in ways.items():
+            for noise in (0.0, 0.5, 0.9):  # what a coder of many bits adds
+                with self.subTest(name, noise=noise):
+                    self.assertEqual(self.used(way, noise), 8)
+        self.assertEqual(self.used(ways["filled"], bits=12), 8)
+
+    def test_ten_bits_that_are_used(self) -> None:
+        ways = {
+            "drawn in ten": lambda seen: seen * 4,
+            "narrowed in ten": lambda seen: (seen * 4).round() * 876 / 1023 + 64,
+            "stretched in ten": lambda seen: ((seen * 4).round() - 64) * 1023 / 876,
+            "few colours": lambda seen: (seen // 20 * 20) * 4 + 1,
+            "a slope": lambda seen: np.tile(np.linspace(64, 940, seen.shape[1]), (seen.shape[0], 1)),
+        }
+        for name, way in ways.items():
+            for noise in (0.0, 0.5):
+                with self.subTest(name, noise=noise):
+                    self.assertEqual(self.used(way, noise), 10)
 
 
 class RangeTest(TestCase):

@@ -247,10 +247,11 @@ export class Lanes {
       for (let index = 0; index < types.length; index += 1) {
         const kind = { I: "i", P: "p", B: "b" }[types[index]] || "x";
         const upper = y(sizes[index][1]);
-        const left = this.x(start + index);
+        const frame = start + Math.floor((index / types.length) * (end - start));
+        const left = this.x(start + (index / types.length) * (end - start));
         const gap = step > 4 ? 1 : 0;
         const bar = make("rect", { class: `type-${kind}`, x: left, y: upper, width: Math.max(step - gap, 0.6), height: bottom - upper });
-        bar.append(make("title", {}, `${types[index]}, ${sizes[index][1]} bytes, frame ${start + index}`));
+        bar.append(make("title", {}, `${types[index]}, ${sizes[index][1]} bytes, frame ${frame}`));
         this.inside.append(bar);
       }
     } else {

@@ -27,7 +27,7 @@ export class FrameMap {
     const alone = this.data.map.alone.find(([at]) => at === frame);
     if (alone && alone[2] !== null) return alone[2];
     const stretch = this.data.map.stretches.find(([start, end]) => frame >= start && frame < end);
-    return stretch ? frame * this.slope + stretch[2] : null;
+    return stretch ? placeOf(frame, this.slope, stretch) : null;
   }
   frameAt(x) {
     const share = (x - this.left) / Math.max(this.width - this.left - 8, 1);
@@ -61,9 +61,11 @@ export class FrameMap {
       const top = this.y(ordered[1]);
       svg.append(make("rect", { class: "range", x: this.left, y: top, width: this.width - this.left - 8, height: this.y(ordered[0]) - top }));
     }
-    const exchanged = this.data.shots.filter((one) => one.state === "swapped");
-    for (const [start, end, offset] of map.stretches) {
-      const line = { x1: this.x(start), y1: this.y(start * this.slope + offset), x2: this.x(end), y2: this.y(end * this.slope + offset) };
+    const exchanged = this.data.shots.filter((one) => one.state === "swapped" || one.state === "sped");
+    for (const stretch of map.stretches) {
+      const [start, end] = stretch;
+      const [from, to] = [start, end].map((frame) => this.y(placeOf(frame, this.slope, stretch)));
+      const line = { x1: this.x(start), y1: from, x2: this.x(end), y2: to };
       const astray = exchanged.some((one) => one.file_start < end && one.file_end > start);
       svg.append(make("line", { class: astray ? "run astray" : "run", ...line }));
     }
@@ -95,6 +97,9 @@ export class FrameMap {
     this.head.setAttribute("x2", x);
   }
 }
+
+// The frame of the master that a frame of a stretch shows; its speed stands last where it is another than the rest's.
+export const placeOf = (frame, slope, [, , offset, speed = 1]) => frame * slope * speed + offset;
 
 export const ratioOf = (text) => {
   const [above, below] = text.split("/").map(Number);

@@ -1,0 +1,132 @@
+"""A map made sharper by its pictures, where little moves and the lowest waves alone cannot tell single frames."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from brisk_core.frames import Film
+from brisk_core.master.frame_map import IN_PLACE, FrameMap, Stretch
+from brisk_core.master.geometry import Geometry
+from brisk_core.master.pairs import paired
+from brisk_core.master.similarity import aligned, ssim
+
+_REFINED, _MOST_REFINED = 3, 40  # frames around a place, and stretches, that are looked at by their pictures
+_CLEARLY = 0.003  # SSIM a picture by which another place must fit better
+_BESIDE, _MOST_BREAKS = 12, 8  # frames to either side of a break, and breaks, that are looked at by their pictures
+_SMALL = 6  # frames of the master; what leaps further is told by the waves
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pictures:
+    """The pictures of both files, as they are held against each other."""
+
+    file: Film
+    master: Film
+    master_frames: int
+    geometry: Geometry
+    widest: int  #: samples of a picture
+
+    def likeness(self, pairs: Iterable[tuple[int, int]]) -> list[tuple[int, int, float]]:
+        """File frame, master frame and structural similarity of every pair that can be decoded and laid."""
+        there = [(frame, place) for frame, place in pairs if 0 <= place < self.master_frames]
+        return [
+            (pair.own.number, pair.other.number, ssim(*both))
+            for pair in paired(self.file, self.master, there, self.widest)
+            if (both := aligned(pair, self.geometry, None)) is not None
+        ]
+
+
+def refine_stretches(found: FrameMap, pictures: Pictures) -> FrameMap:
+    """Return a map with the stretches in which little moves where their pictures fit best."""
+    at = 0
+    while at < min(len(found.stretches), _MOST_REFINED):
+        stretch = found.stretches[at]
+        if stretch.certain:
+            at += 1
+            continue
+        inside = [one for one in range(stretch.start, stretch.end) if found.single[one] >= 0]
+        looked = inside[len(inside) // 6 :: max(1, len(inside) // 3)][:3]
+        places = {frame: int(found.single[frame]) for frame in looked}
+        scores = np.zeros(2 * _REFINED + 1)
+        for frame, place in places.items():
+            around = ((frame, one) for one in range(place - _REFINED, place + _REFINED + 1))
+            for _, one, value in pictures.likeness(around):
+                scores[one - place + _REFINED] += value
+        shift = int(scores.argmax()) - _REFINED
+        if shift and scores.max() - scores[_REFINED] > _CLEARLY * max(len(looked), 1):
+            before = len(found.stretches)
+            found = _shifted(found, at, shift)
+            at -= before - len(found.stretches)
+        at += 1
+    return found
+
+
+def refine_breaks(found: FrameMap, pictures: Pictures, cuts: Sequence[int]) -> FrameMap:
+    """Return a map with the breaks inside shots, frames lost or held, where the pictures of both sides fit best.
+
+    ``cuts`` are the first frames of the file's shots.
+    """
+    looked = 0
+    for at in range(len(found.stretches) - 1):
+        one, other = found.stretches[at], found.stretches[at + 1]
+        jump = other.offset - one.offset
+        inside = not any(abs(cut - one.end) <= 1 for cut in cuts)
+        plain = found.slope == 1 and one.speed == other.speed == 1 and one.end == other.start
+        if not (inside and plain and 0 < abs(jump) <= _SMALL and looked < _MOST_BREAKS):
+            continue
+        looked += 1
+        first = max([one.start + 1, one.end - _BESIDE, *(cut for cut in cuts if cut <= one.end)])
+        last = min([other.end - 1, one.end + _BESIDE, *(cut for cut in cuts if cut > one.end)])
+        sides = [{frame: round(side.place(frame, 1.0)) for frame in range(first, last)} for side in (one, other)]
+        values = defaultdict[tuple[int, int], float](float)
+        for frame, place, value in pictures.likeness(pair for side in sides for pair in side.items()):
+            values[frame, place] = value
+        early, late = (np.array([values[pair] for pair in side.items()]) for side in sides)
+        sums = np.concatenate([[0.0], np.cumsum(early)]) + np.concatenate([np.cumsum(late[::-1])[::-1], [0.0]])
+        best = first + int(sums.argmax())
+        if best != one.end and first < best < last and sums.max() - sums[one.end - first] > _CLEARLY:
+            found = _break_moved(found, at, best)
+    return found
+
+
+def _break_moved(found: FrameMap, at: int, frame: int) -> FrameMap:
+    """A map whose break after one stretch lies at another frame; what stood out beside it stands in its place."""
+    one, other = found.stretches[at], found.stretches[at + 1]
+    first, last = min(one.end, frame) - _SMALL, max(one.end, frame) + _SMALL
+    stretches = [*found.stretches]
+    stretches[at : at + 2] = [replace(one, end=frame), replace(other, start=frame)]
+    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
+    numbers = np.arange(max(first, one.start), min(last, other.end))
+    places[numbers] = np.where(numbers < frame, one.places(numbers, 1.0), other.places(numbers, 1.0))
+    single[numbers], kinds[numbers] = np.rint(places[numbers]), IN_PLACE
+    return replace(found, places=places, single=single, kinds=kinds, stretches=tuple(stretches))
+
+
+def _shifted(found: FrameMap, at: int, shift: int) -> FrameMap:
+    """Return a map with one stretch moved by some frames of the master, as its pictures ask."""
+    stretch = found.stretches[at]
+    inside = slice(stretch.start, stretch.end)
+    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
+    single[inside] = np.where(single[inside] >= 0, single[inside] + shift, -1)
+    expected = np.arange(stretch.start, stretch.end) * float(found.slope) + stretch.offset + shift
+    alone = kinds[inside] != IN_PLACE
+    pushed = np.zeros(len(expected), np.bool_)  # over a cut by the shift that was wrong
+    pushed[: abs(shift)] = pushed[-abs(shift) :] = True
+    right = alone & (
+        pushed | (np.abs(places[inside] - expected) < 1.5)
+    )  # what stood out stands where everything does now
+    kinds[inside] = np.where(right, IN_PLACE, kinds[inside])
+    places[inside] = np.where(alone & ~right, places[inside], expected)
+    moved = replace(stretch, offset=stretch.offset + shift)
+    stretches = (*found.stretches[:at], moved, *found.stretches[at + 1 :])
+    joined: list[Stretch] = []
+    for one in stretches:
+        if joined and joined[-1].end == one.start and joined[-1].offset == one.offset:
+            joined[-1] = replace(joined[-1], end=one.end)
+        else:
+            joined.append(one)
+    return replace(found, places=places, single=single, kinds=kinds, stretches=tuple(joined))
