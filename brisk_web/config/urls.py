@@ -26,8 +26,11 @@ from brisk_web.pages import (
 
 handler500 = "brisk_web.pages.errors.server_error"
 
+#: Who is signed in already is led on.
+_SIGN_IN = LoginView.as_view(template_name="accounts/sign_in.html", redirect_authenticated_user=True)
+
 urlpatterns = [
-    path("sign-in", login_not_required(LoginView.as_view(template_name="accounts/sign_in.html")), name="sign-in"),
+    path("sign-in", login_not_required(_SIGN_IN), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("admin/", admin.site.urls),
     path("", jobs.desk, name="desk"),

@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
-from django.urls import URLPattern, get_resolver, reverse
 
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
-from brisk_web.captions.models import CaptionFile, Pairing
-from brisk_web.checks.services import open_check
-from brisk_web.edits.services import import_timeline
-from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.jobs.services import take_in
-from brisk_web.jobs.tests.test_jobs import EDL
-from brisk_web.masters.models import Comparison
-from brisk_web.stems.models import StemCheck
-from brisk_web.storage.models import Upload
-from brisk_web.testing import HouseMixin, spec_version
+from brisk_web.pages.tests.furnished import addresses, furnish
+from brisk_web.testing import HouseMixin
 
 #: Who is let in to what writes, or to a form that does. Whatever is not named here is only read, by everybody signed
 #: in, and answers no POST. A new address that writes is refused by the tests until it stands here.
@@ -67,54 +56,12 @@ NAMES = (
 )  # fmt: skip
 
 
-def addresses() -> Iterator[URLPattern]:
-    """Every address of ours; those of the admin are Django's own."""
-    for pattern in get_resolver().url_patterns:
-        if isinstance(pattern, URLPattern) and pattern.name:
-            yield pattern
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Furnished:
-    """Ids of one of everything."""
-
-    values: dict[str, Any]
-
-    def address(self, pattern: URLPattern, **instead: Any) -> str:
-        """The address of a pattern, with what is there or something else in its place."""
-        wanted = {key: instead.get(key, self.values[key]) for key in pattern.pattern.converters}
-        return reverse(pattern.name, kwargs=wanted)
-
-
 class FurnishedTestCase(HouseMixin, TestCase):
     """A house with one of everything."""
 
     def setUp(self) -> None:
         super().setUp()
-        by = self.people[OPERATOR]
-        version = spec_version()
-        job = Job.objects.create(title="Canal")
-        timeline = import_timeline(job, SimpleUploadedFile("a.edl", EDL), {"rate": "25"}, by=by)
-        deliverable = Deliverable.objects.create(job=job, name="Wide", spec_version=version, timeline=timeline)
-        file = self.media("a.mp4", frames=4)
-        other = self.media("b.mp4", frames=5)
-        check = take_in(file, deliverable, by=by)
-        open_check(other, version, by=by)
-        captions = CaptionFile.objects.create(source=other, name="a.srt")
-        pairing = Pairing.objects.create(media_file=file, captions=captions)
-        assert file.inspection
-        assert other.inspection
-        comparison = Comparison.objects.create(inspection=file.inspection, master=other.inspection, engine="x")
-        upload = Upload.objects.create(owner=by, name="c.mp4", size=3)
-        stem_check = StemCheck.objects.create(mix=file)
-        self.house = Furnished(
-            values={
-                "job_id": job.pk, "timeline_id": timeline.pk, "root_id": self.root.pk, "file_id": file.pk, "number": 1,
-                "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
-                "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
-                "pairing_id": pairing.pk,
-            }
-        )  # fmt: skip
+        self.house = furnish(self)
 
 
 class DoorTest(FurnishedTestCase):

@@ -6,6 +6,7 @@ from datetime import datetime
 
 from django import template
 from django.utils import timezone
+from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from brisk_core.edit import Source
@@ -13,6 +14,7 @@ from brisk_core.exact import spell_bytes, spell_rate
 from brisk_web.ui import marks
 
 register = template.Library()
+_SHORT_NAME, _NAME_END = 24, 12  # characters of a name that is never cut, and of the end that always stays
 
 register.simple_tag(marks.icon, name="icon")
 register.simple_tag(marks.house_mark, name="house_mark")
@@ -23,6 +25,23 @@ register.filter("outcome_class", marks.outcome_class)
 def mark(outcome: str, size: int = 12) -> SafeString:
     """The mark of an outcome."""
     return marks.mark(str(outcome), size)
+
+
+@register.simple_tag
+def file_name(name: object) -> SafeString:
+    """A file's name, which a narrow place cuts in the middle: its end, where attempt and extension stand, stays.
+
+    It is set apart from the text around it, so that names of either direction of writing leave the rest in order.
+    """
+    text = str(name)
+    if len(text) <= _SHORT_NAME:
+        return format_html('<bdi class="file-name">{}</bdi>', text)
+    return format_html(
+        '<bdi class="file-name" title="{}"><span>{}</span><span>{}</span></bdi>',
+        text,
+        text[:-_NAME_END],
+        text[-_NAME_END:],
+    )
 
 
 @register.filter

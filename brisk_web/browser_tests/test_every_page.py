@@ -1,0 +1,54 @@
+"""Every page by the rules of the Web Content Accessibility Guidelines, in both themes, wide and narrow, with long names."""
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from brisk_web.accounts.roles import LEAD
+from brisk_web.browser_tests.base import BrowserTestCase
+from brisk_web.pages.tests.furnished import addresses, furnish
+
+_RULES = (Path(__file__).parent / "assets" / "axe.min.js").read_text(encoding="utf-8")
+_LONG = f"OLP_{'LAMPLIGHTERS_' * 13}V09.mp4"  # a name without a place to break it
+_BOTH_WAYS = "OLP_מנורות_القناة_V10.mp4"  # written in both directions
+_JUDGE = """
+async () => {
+  const found = await axe.run(document, { resultTypes: ["violations"], rules: { "target-size": { enabled: true } } });
+  return found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`);
+}
+"""
+_TOO_WIDE = "() => document.documentElement.scrollWidth - document.documentElement.clientWidth"
+
+
+class EveryPageTest(BrowserTestCase):
+    minutes = 2
+
+    def pages(self) -> Iterator[str]:
+        """The addresses that answer with a page."""
+        house = furnish(self, _LONG, _BOTH_WAYS, job_title="Canal" * 20)
+        self.work()
+        self.client.force_login(self.people[LEAD])
+        for pattern in addresses():
+            address = house.address(pattern)
+            answer = self.client.get(address)
+            if answer.status_code == 200 and answer["Content-Type"].startswith("text/html"):
+                yield address
+        yield "/no-such-page"
+
+    def test_no_rule_is_broken_and_no_page_scrolls_sideways(self) -> None:
+        found = list(self.pages())
+        self.assertGreater(len(found), 20)
+        self.enter(LEAD)
+        for theme in ("day", "night"):
+            self.page.context.add_cookies([{"name": "brisk-theme", "value": theme, "url": self.live_server_url}])
+            for width in (1280, 760, 320):
+                self.page.set_viewport_size({"width": width, "height": 800})
+                for address in found:
+                    if theme == "night" and width != 1280:
+                        continue
+                    self.page.goto(f"{self.live_server_url}{address}")
+                    with self.subTest(address, theme=theme, width=width):
+                        self.assertLessEqual(self.page.evaluate(_TOO_WIDE), 0)
+                        if width != 760:
+                            self.page.evaluate(_RULES)
+                            self.assertEqual(self.page.evaluate(_JUDGE), [])
+        self.complaints.clear()  # the page that is not there

@@ -1,0 +1,69 @@
+"""A house with one of everything, and every address of the application."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.urls import URLPattern, get_resolver, reverse
+
+from brisk_web.accounts.roles import OPERATOR
+from brisk_web.captions.models import CaptionFile, Pairing
+from brisk_web.checks.services import open_check
+from brisk_web.edits.services import import_timeline
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import take_in
+from brisk_web.jobs.tests.test_jobs import EDL
+from brisk_web.masters.models import Comparison
+from brisk_web.stems.models import StemCheck
+from brisk_web.storage.models import Upload
+from brisk_web.testing import HouseMixin, spec_version
+
+
+def addresses() -> Iterator[URLPattern]:
+    """Every address of ours; those of the admin are Django's own."""
+    for pattern in get_resolver().url_patterns:
+        if isinstance(pattern, URLPattern) and pattern.name:
+            yield pattern
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Furnished:
+    """Ids of one of everything."""
+
+    values: dict[str, Any]
+
+    def address(self, pattern: URLPattern, **instead: Any) -> str:
+        """The address of a pattern, with what is there or something else in its place."""
+        wanted = {key: instead.get(key, self.values[key]) for key in pattern.pattern.converters}
+        return reverse(pattern.name, kwargs=wanted)
+
+
+def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_title: str = "Canal") -> Furnished:
+    """Put one of everything into a house; the names are those of its two files and of its job."""
+    by = house.people[OPERATOR]
+    version = spec_version()
+    job = Job.objects.create(title=job_title)
+    timeline = import_timeline(job, SimpleUploadedFile("a.edl", EDL), {"rate": "25"}, by=by)
+    deliverable = Deliverable.objects.create(job=job, name="Wide", spec_version=version, timeline=timeline)
+    file = house.media(first, frames=4)
+    other = house.media(second, frames=5)
+    check = take_in(file, deliverable, by=by)
+    open_check(other, version, by=by)
+    captions = CaptionFile.objects.create(source=other, name="a.srt")
+    pairing = Pairing.objects.create(media_file=file, captions=captions)
+    assert file.inspection
+    assert other.inspection
+    comparison = Comparison.objects.create(inspection=file.inspection, master=other.inspection, engine="x")
+    upload = Upload.objects.create(owner=by, name="c.mp4", size=3)
+    stem_check = StemCheck.objects.create(mix=file)
+    return Furnished(
+        values={
+            "job_id": job.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
+            "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
+            "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
+            "pairing_id": pairing.pk,
+        }
+    )  # fmt: skip
