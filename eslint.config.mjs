@@ -2,7 +2,7 @@ import js from "@eslint/js";
 import globals from "globals";
 
 export default [
-  { ignores: ["brisk_web/ui/static/ui/alpine.js", "brisk_web/ui/static/ui/tus.js"] },
+  { ignores: ["brisk_web/ui/static/ui/alpine.js", "brisk_web/ui/static/ui/morph.js", "brisk_web/ui/static/ui/tus.js"] },
   js.configs.recommended,
   {
     files: ["brisk_web/ui/static/ui/app/*.js"],

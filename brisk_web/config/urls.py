@@ -5,11 +5,13 @@ from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LoginView, LogoutView
 from django.urls import path
 
+from brisk_web.accounts.views import session
 from brisk_web.pages import (
     against,
     bench,
     captions,
     checks,
+    desk,
     files,
     film_strip,
     glossary,
@@ -30,10 +32,11 @@ handler500 = "brisk_web.pages.errors.server_error"
 _SIGN_IN = LoginView.as_view(template_name="accounts/sign_in.html", redirect_authenticated_user=True)
 
 urlpatterns = [
+    path("session", session, name="session"),
     path("sign-in", login_not_required(_SIGN_IN), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("admin/", admin.site.urls),
-    path("", jobs.desk, name="desk"),
+    path("", desk.desk, name="desk"),
     path("jobs/", jobs.job_list, name="jobs"),
     path("jobs/new", jobs.new_job, name="new-job"),
     path("jobs/<int:job_id>/", jobs.job, name="job"),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from django.contrib.auth.models import User
 from django.db import transaction
 
@@ -85,20 +83,3 @@ def set_range(deliverable: Deliverable, covered: FrameRange | None, *, by: User 
     deliverable.range_start, deliverable.range_end = (covered.start, covered.end) if covered else (None, None)
     deliverable.save(update_fields=["range_start", "range_end"])
     record("deliverable.range-set", deliverable, f"Set the range of {deliverable} to {deliverable.range_text}", by=by)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Suggestion:
-    """The deliverable that a file's name suggests."""
-
-    deliverable: Deliverable
-    attempt: int
-
-
-def suggest(name: str) -> Suggestion | None:
-    """Return the deliverable whose naming rule the name fits, the one due first when there are several."""
-    for deliverable in Deliverable.objects.exclude(naming_rule="").select_related("job", "spec_version__spec"):
-        pattern = deliverable.pattern
-        if pattern and pattern.matches(name):
-            return Suggestion(deliverable=deliverable, attempt=pattern.attempt_in(name) or deliverable.next_attempt)
-    return None

@@ -26,7 +26,7 @@ from brisk_core.facts import (
 )
 from brisk_core.packets import LINE_SPEEDS, LinePlay, play_over_line
 from brisk_web.accounts.people import signed_in
-from brisk_web.jobs.services import suggest
+from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.searching import COMPARISONS, Search, fact_choices
 from brisk_web.storage import services
 from brisk_web.storage.models import MediaFile, StorageRoot

@@ -1,4 +1,4 @@
-"""Pages: Desk, Jobs, Job, and taking a render in."""
+"""Pages: Jobs, Job, and taking a render in."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ from django.contrib.auth.decorators import permission_required
 from django.db.models import F, Prefetch
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from brisk_web.accounts.people import signed_in
@@ -19,16 +18,15 @@ from brisk_web.checks.services import open_check
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs import services
 from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.job_forms import DeliverableForm, JobForm
 from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
 from brisk_web.pages.side_by_side import side_address
 from brisk_web.shelf.models import SpecVersion
-from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, words
 
-_INTAKE_ROWS = 8  # files without a deliverable shown beside the desk
-_DESK_ROWS = 100
-_REFRESH_MS = 1500  # while something runs
+REFRESH_MS = 1500  #: while something runs
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +49,8 @@ class Row:
         return self.inspection is not None and self.inspection.is_active
 
 
-def _newest_renders() -> Prefetch[str]:
+def newest_renders() -> Prefetch[str]:
+    """Attempts of deliverables, the newest first, with all that a row shows."""
     renders = (
         Render.objects.select_related("media_file__inspection", "check_record")
         .defer("media_file__inspection__document")
@@ -60,7 +59,8 @@ def _newest_renders() -> Prefetch[str]:
     return Prefetch("renders", queryset=renders)
 
 
-def _rows(deliverables: list[Deliverable]) -> list[Row]:
+def rows_of(deliverables: list[Deliverable]) -> list[Row]:
+    """Return the rows of some deliverables by their newest attempts."""
     newest = [next(iter(deliverable.renders.all()), None) for deliverable in deliverables]
     checks = [one.check_record for one in newest if one]
     ribbons, worst = ribbons_of(checks), worst_lines(checks)
@@ -97,52 +97,6 @@ def _row(
     )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class IntakeRow:
-    """A file that belongs to no deliverable yet, with what its name suggests."""
-
-    file: MediaFile
-    suggestion: services.Suggestion | None
-
-
-def _intake() -> list[IntakeRow]:
-    waiting = (
-        MediaFile.objects.filter(renders__isnull=True, checks__isnull=True, caption_file__isnull=True)
-        .filter(stem_checks__isnull=True, stem_parts__isnull=True)
-        .select_related("inspection")
-        .defer("inspection__document")
-        .order_by("-pk")[:_INTAKE_ROWS]
-    )
-    return [IntakeRow(file=file, suggestion=services.suggest(file.name)) for file in waiting]
-
-
-@require_GET
-def desk(request: HttpRequest) -> HttpResponse:
-    """What needs a person now, in order of due time; beside it the intake."""
-    deliverables = list(
-        Deliverable.objects.select_related("job", "spec_version__spec")
-        .defer("spec_version__document")
-        .prefetch_related(_newest_renders())
-        .order_by(F("due_at").asc(nulls_last=True), "id")[:_DESK_ROWS]
-    )
-    rows = _rows(deliverables)
-    running = Inspection.objects.filter(state__in=(Inspection.State.QUEUED, Inspection.State.RUNNING)).count()
-    now = timezone.now()
-    return render(
-        request,
-        "jobs/desk.html",
-        {
-            "rows": rows,
-            "waiting": sum(row.outcome in ("fail", "caution", "not measured") for row in rows if not row.is_active),
-            "running": running,
-            "next_due": next((one.due_at for one in deliverables if one.due_at and one.due_at > now), None),
-            "intake": _intake(),
-            "roots": StorageRoot.objects.filter(takes_uploads=False),
-            "refresh_ms": _REFRESH_MS if running else 0,
-        },
-    )
-
-
 @require_GET
 def job_list(request: HttpRequest) -> HttpResponse:
     """All jobs with what they owe."""
@@ -168,7 +122,7 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     found = get_object_or_404(Job, pk=job_id)
     deliverables = list(
         found.deliverables.select_related("job", "spec_version__spec", "timeline")
-        .prefetch_related(_newest_renders())
+        .prefetch_related(newest_renders())
         .order_by(F("due_at").asc(nulls_last=True), "id")
     )
     attempts = [attempt for deliverable in deliverables for attempt in deliverable.renders.all()]
@@ -190,7 +144,7 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     return render(
         request,
         "jobs/job.html",
-        {"job": found, "timelines": found.timelines.all(), "grid": grid, "refresh_ms": _REFRESH_MS if active else 0},
+        {"job": found, "timelines": found.timelines.all(), "grid": grid, "refresh_ms": REFRESH_MS if active else 0},
     )
 
 
@@ -220,7 +174,7 @@ def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
         messages.error(request, "Choose a deliverable or a spec.")
     context = {
         "file": file,
-        "suggestion": services.suggest(file.name),
+        "suggestion": suggest(file.name),
         "deliverables": Deliverable.objects.select_related("job", "spec_version__spec").order_by("job__title", "name"),
         "versions": SpecVersion.objects.filter(published_at__isnull=False).select_related("spec"),
     }

@@ -15,7 +15,7 @@ from django.utils.http import http_date
 from django.views.decorators.http import require_http_methods
 
 from brisk_web.accounts.people import signed_in
-from brisk_web.jobs.services import suggest
+from brisk_web.jobs.suggestions import suggest
 from brisk_web.storage import services
 from brisk_web.storage.models import Upload
 from brisk_web.ui.asking import whole
@@ -122,6 +122,6 @@ def _outcome(found: Upload) -> JsonResponse:
             "complete": found.file is not None,
             "page": reverse("take-in", args=[found.file.pk]) if found.file else None,
             "deliverable": suggestion.deliverable.pk if suggestion else None,
-            "looks_like": f"{suggestion.deliverable.name}, attempt {suggestion.attempt}" if suggestion else None,
+            "looks_like": suggestion.says if suggestion else None,
         }
     )

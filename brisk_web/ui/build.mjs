@@ -24,6 +24,7 @@ execFileSync(
 const withoutMap = (text) => text.replace(/\n?\/\/# sourceMappingURL=.*\n?$/, "\n");
 const copyScript = (from, to) => writeFileSync(join(out, to), withoutMap(readFileSync(join(packages, from), "utf8")));
 copyScript("@alpinejs/csp/dist/cdn.min.js", "alpine.js");
+copyScript("@alpinejs/morph/dist/cdn.min.js", "morph.js");
 copyScript("tus-js-client/dist/tus.min.js", "tus.js");
 copyFileSync(join(packages, "axe-core", "axe.min.js"), join(here, "..", "browser_tests", "assets", "axe.min.js"));
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 from urllib.parse import urlencode
 
-from django.db.models import QuerySet
+from django.db.models import F, Q, QuerySet
 from django.http import HttpRequest
 
 from brisk_web.ui.asking import whole
@@ -36,6 +37,37 @@ def _numbered(request: HttpRequest, shown: list[Any], number: int, size: int) ->
     kept = {key: value for key, value in request.GET.items() if key != "page"}
     following = f"?{urlencode(kept | {'page': number + 1})}" if len(shown) > size else ""
     return Page(rows=shown[:size], following=following, first=f"?{urlencode(kept)}" if number > 1 else "")
+
+
+def due_first(request: HttpRequest, rows: QuerySet[Any], size: int = PAGE) -> Page:
+    """Return the page that the request's ``after`` asks for; rows are ordered by ``due_at``, those without one last.
+
+    ``after`` is the due time and the primary key of the last row before it: "2026-11-28T09:00:00+00:00 17".
+    """
+    due, parted, key = request.GET.get("after", "").replace("\x00", "").rpartition(" ")
+    moment, number = _moment(due), whole(key) if parted else None
+    found = rows.order_by(F("due_at").asc(nulls_last=True), "pk")
+    began = number is not None and (moment is not None or not due)
+    if began and moment is not None:
+        found = found.filter(Q(due_at__gt=moment) | Q(due_at=moment, pk__gt=number) | Q(due_at=None))
+    elif began:
+        found = found.filter(due_at=None, pk__gt=number)
+    shown = list(found[: size + 1])
+    kept = {key: value for key, value in request.GET.items() if key != "after"}
+    following = ""
+    if len(shown) > size:
+        last = shown[size - 1]
+        due_at = last.due_at.isoformat() if last.due_at else ""
+        following = f"?{urlencode(kept | {'after': f'{due_at} {last.pk}'})}"
+    return Page(rows=shown[:size], following=following, first=f"?{urlencode(kept)}" if began else "")
+
+
+def _moment(text: str) -> datetime | None:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        return None
+    return found if found.tzinfo else None
 
 
 def newest_first(request: HttpRequest, rows: QuerySet[Any], size: int = PAGE) -> Page:

@@ -5,6 +5,7 @@ from brisk_core.small_media import Small, make_small
 from brisk_web.checks.models import Check
 from brisk_web.jobs import services
 from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.jobs.suggestions import suggest
 from brisk_web.storage.services import register
 from brisk_web.testing import HouseMixin, spec_version
 
@@ -27,10 +28,40 @@ class JobTest(HouseMixin, TestCase):
         return services.add_deliverable(made, by=self.people["operator"])
 
     def test_a_file_is_offered_to_the_deliverable_its_name_fits(self) -> None:
-        found = services.suggest("CANAL_V03.mp4")
+        found = suggest("CANAL_V03.mp4")
         assert found
         self.assertEqual((found.deliverable, found.attempt), (self.wide, 3))
-        self.assertIsNone(services.suggest("final_final.mp4"))
+        self.assertIsNone(suggest("final_final.mp4"))
+
+    def test_a_name_that_nearly_fits_is_offered_with_its_difference(self) -> None:
+        self.deliverable("Tall", "CANAL_TALL_EN_V##.mov")
+        self.deliverable("Anything", "??_*_MASTER.mxf")
+        for name, deliverable, difference in (
+            ("canal_v03.mp4", "Wide", "capital and small letters differ"),
+            ("CANAL_V03.mov", "Wide", "it ends in .mov, not in .mp4"),
+            ("CANAL_EN_V02.mov", "Tall", "the part “TALL” is missing"),
+            ("CANAL_TALL_EN_V2.mov", "", ""),
+            ("CANAL_V03", "Wide", "it ends in nothing, not in .mp4"),
+            ("AB_7_master.mxf", "Anything", "capital and small letters differ"),
+            ("TIDEMILL_V03.mp4", "", ""),
+        ):
+            with self.subTest(name):
+                found = suggest(name)
+                self.assertEqual(
+                    (found.deliverable.name, found.difference) if found else ("", ""), (deliverable, difference)
+                )
+        found = suggest("AB_7_MASTER.mxf")
+        self.assertEqual(
+            (found.deliverable.name, found.difference, found.attempt) if found else None, ("Anything", "", 1)
+        )
+
+    def test_of_several_rules_that_fit_the_one_due_first_is_offered(self) -> None:
+        later = self.deliverable("Late", "CANAL_*.mp4")
+        Deliverable.objects.filter(pk=later.pk).update(due_at="2026-12-24T10:00Z")
+        sooner = self.deliverable("Soon", "*_V##.mp4")
+        Deliverable.objects.filter(pk=sooner.pk).update(due_at="2026-12-23T10:00Z")
+        found = suggest("CANAL_V03.mp4")
+        self.assertEqual(found.deliverable.name if found else "", "Soon")
 
     def test_taking_in_counts_attempts_by_name_and_in_order(self) -> None:
         first = services.take_in(self.media("CANAL_V02.mp4", frames=5), self.wide, by=self.people["operator"])

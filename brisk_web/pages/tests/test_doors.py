@@ -40,7 +40,7 @@ WRITES: dict[str, str] = {
 FORMS = {"new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload"}
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
-OPEN = {"sign-in", "sign-out"}
+OPEN = {"session", "sign-in", "sign-out"}
 ROLES = (VIEWER, OPERATOR, LEAD)
 
 HOSTILE = (
@@ -52,7 +52,7 @@ NAMES = (
     "q", "page", "before", "sort", "fact", "is", "value", "with", "master", "show", "file", "back", "captions", "view", "x", "y",
     "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
-    "naming_rule", "due_at", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces",
+    "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces",
 )  # fmt: skip
 
 

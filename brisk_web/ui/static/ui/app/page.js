@@ -1,4 +1,6 @@
 // What pages with a playhead share: the address that keeps their state, asking how far work is, and keys.
+import { isOver, signedInAgain, tellOver } from "./session.js";
+
 const POLL = 1000; // milliseconds between two looks while work runs
 const SETTLE = 150; // milliseconds after which a state that has not changed again is kept in the address
 
@@ -17,14 +19,22 @@ export const withValues = (address, values) => {
   return changed;
 };
 
-// Asks how far work is and shows it on a component; ``isOver`` says of an answer whether to stop, after doing its part.
-export const followWork = (component, address, isOver) => {
+// Asks how far work is and shows it on a component; ``over`` says of an answer whether to stop, after doing its part.
+export const followWork = (component, address, over) => {
   const ask = async () => {
     try {
-      const state = await (await fetch(address)).json();
+      const answer = await fetch(address);
+      if (isOver(answer)) {
+        component.progressWords = "signed out";
+        tellOver();
+        await signedInAgain();
+        ask();
+        return;
+      }
+      const state = await answer.json();
       component.progressWords = state.words;
       component.progressStyle = { width: `${(state.share * 100).toFixed(1)}%` };
-      if (await isOver(state)) return;
+      if (await over(state)) return;
     } catch {
       component.progressWords = "no answer from the house, trying again";
     }

@@ -1,0 +1,111 @@
+"""The Desk: what needs a person now, in order of due time; beside it the intake."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils import timezone
+from django.views.decorators.http import require_GET
+
+from brisk_web.accounts.people import signed_in
+from brisk_web.inspections.models import Inspection
+from brisk_web.jobs.models import Deliverable, Render
+from brisk_web.jobs.suggestions import Suggestion, suggest_all
+from brisk_web.pages.jobs import REFRESH_MS, newest_renders, rows_of
+from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.ui.asking import words
+from brisk_web.ui.paging import due_first, newest_first
+
+_INTAKE_ROWS = 8  # files without a deliverable shown at once
+_SOON = timedelta(hours=24)
+_ACTIVE = (Inspection.State.QUEUED, Inspection.State.RUNNING)
+_NEEDS = ("fail", "caution", "not measured")  # verdicts that wait for a person
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IntakeRow:
+    """A file that belongs to no deliverable yet, with what its name suggests."""
+
+    file: MediaFile
+    suggestion: Suggestion | None
+
+
+def _owed() -> QuerySet[Deliverable]:
+    """Deliverables with what their newest attempt is like."""
+    newest = Render.objects.filter(deliverable=OuterRef("pk")).order_by("-attempt")
+    return Deliverable.objects.annotate(
+        verdict=Subquery(newest.values("check_record__verdict")[:1]),
+        reading=Subquery(newest.values("media_file__inspection__state")[:1]),
+    )
+
+
+def _ways(request: HttpRequest) -> dict[str, tuple[str, Q]]:
+    """The parts of the Desk: the words of each, and what belongs to it."""
+    still = Q(reading=None) | ~Q(reading__in=_ACTIVE)
+    needs = Q(verdict__in=_NEEDS) & still | Q(reading=Inspection.State.FAILED)
+    mine = Render.objects.filter(taken_in_by=signed_in(request)).values("deliverable")
+    return {
+        "": ("All", Q()),
+        "waiting": ("Waiting for you", needs),
+        "failing": ("Failing", Q(verdict="fail") | Q(reading=Inspection.State.FAILED)),
+        "due": ("Due within a day", Q(due_at__lt=timezone.now() + _SOON)),
+        "mine": ("Taken in by me", Q(pk__in=mine)),
+        "empty": ("Without a render", Q(verdict=None)),
+    }
+
+
+@require_GET
+def desk(request: HttpRequest) -> HttpResponse:
+    """What needs a person now, in order of due time; beside it the intake."""
+    ways, chosen, wanted = _ways(request), words(request.GET, "show"), words(request.GET, "q")
+    chosen = chosen if chosen in ways else ""
+    owed = _owed()
+    if wanted:
+        owed = owed.filter(Q(name__icontains=wanted) | Q(job__title__icontains=wanted))
+    counts = owed.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items() if key})
+    counts["count_"] = owed.count()
+    page = due_first(
+        request,
+        owed.filter(ways[chosen][1])
+        .select_related("job", "spec_version__spec")
+        .defer("spec_version__document")
+        .prefetch_related(newest_renders()),
+    )
+    running = Inspection.objects.filter(state__in=_ACTIVE).count()
+    following = Deliverable.objects.filter(due_at__gt=timezone.now()).order_by(F("due_at").asc()).first()
+    context: dict[str, Any] = {
+        "rows": rows_of(page.rows),
+        "page": page,
+        "wanted": wanted,
+        "chosen": chosen,
+        "ways": [
+            {"key": key, "label": label, "count": counts[f"count_{key}"]}
+            for key, (label, _) in ways.items()
+            if counts[f"count_{key}"] or key in ("", chosen)
+        ],
+        "waiting": counts["count_waiting"],
+        "running": running,
+        "next_due": following.due_at if following else None,
+        "roots": StorageRoot.objects.filter(takes_uploads=False),
+        "refresh_ms": REFRESH_MS if running else 0,
+    }
+    return render(request, "jobs/desk.html", context | _intake(request))
+
+
+def _intake(request: HttpRequest) -> dict[str, Any]:
+    """Files that belong to nothing yet: a page of them, and how many there are."""
+    waiting = (
+        MediaFile.objects.filter(renders__isnull=True, checks__isnull=True, caption_file__isnull=True)
+        .filter(stem_checks__isnull=True, stem_parts__isnull=True)
+        .select_related("inspection")
+        .defer("inspection__document")
+    )
+    page = newest_first(request, waiting, _INTAKE_ROWS)
+    found = suggest_all(file.name for file in page.rows)
+    rows = [IntakeRow(file=file, suggestion=found[file.name]) for file in page.rows]
+    return {"intake": rows, "intake_page": page, "intake_count": waiting.count()}
