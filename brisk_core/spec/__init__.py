@@ -12,6 +12,7 @@ from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Spec, parse_spec, sp
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.judge import bit_rate_limits, judge
 from brisk_core.spec.line import Finding, Line, Outcome, Weight
+from brisk_core.spec.merging import Merged, merge_documents
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.shelf import read_schema, shelf_specs, shelf_texts
 from brisk_core.spec.target import target_of
@@ -26,6 +27,7 @@ __all__ = [
     "Check",
     "Finding",
     "Line",
+    "Merged",
     "NamePattern",
     "Outcome",
     "Spec",
@@ -36,6 +38,7 @@ __all__ = [
     "counts_of",
     "judge",
     "lines_that_differ",
+    "merge_documents",
     "parse_spec",
     "read_schema",
     "read_value",

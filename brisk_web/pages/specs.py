@@ -12,10 +12,13 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import Group
-from brisk_core.spec import Line, parse_spec
+from brisk_core.spec import Line, Merged, merge_documents, parse_spec, spec_to_document
+from brisk_core.spec import Spec as Document
 from brisk_web.accounts.people import signed_in
+from brisk_web.house.models import AuditEntry
+from brisk_web.house.services import target_of
 from brisk_web.shelf.models import Spec, SpecVersion
-from brisk_web.shelf.services import document_as_yaml, publish
+from brisk_web.shelf.services import Overtaken, document_as_yaml, publish
 from brisk_web.ui.asking import whole, words
 
 
@@ -101,9 +104,10 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
     current = _version(slug, None) if slug else None
     text = document_as_yaml(current.document) if current else _EXAMPLE.format(today=timezone.localdate())
     mistakes: list[Mistake] = []
-    lines = None
+    lines, merged, after = None, None, current.number if current else None
     if request.method == "POST":
         text = request.POST.get("document", "")
+        after = whole(request.POST.get("after"), after)
         try:
             document = parse_spec(text)
             lines = len(document.lines)
@@ -114,10 +118,30 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
             elif not current and Spec.objects.filter(slug=document.id).exists():
                 mistakes.append(Mistake(place="id", says=f"there is a spec {document.id!r} already; change that one"))
             elif "publish" in request.POST:
-                version = publish(document, by=signed_in(request))
+                version = publish(document, by=signed_in(request), after=after)
                 messages.success(request, f"Published {version}")
                 return redirect("spec", version.spec.slug)
         except SpecRefused as error:
             mistakes = list(error.mistakes)
-    context = {"current": current, "text": text, "mistakes": mistakes, "lines": lines}
-    return render(request, "shelf/write_spec.html", context, status=422 if mistakes else 200)
+        except Overtaken as error:
+            current = error.current
+            merged = _merged(current, after, document)
+            text, after = document_as_yaml(merged.document), current.number
+    context = {
+        "current": current, "text": text, "mistakes": mistakes, "lines": lines, "merged": merged, "after": after,
+        "publisher": _publisher(current) if merged and current else "",
+    }  # fmt: skip
+    return render(request, "shelf/write_spec.html", context, status=422 if mistakes else 409 if merged else 200)
+
+
+def _merged(current: SpecVersion, after: int | None, document: Document) -> Merged:
+    """What somebody wrote from an older version, brought together with what was published since."""
+    base = current.spec.versions.filter(number=after or 0).first()
+    return merge_documents(base.document if base else {}, current.document, spec_to_document(document))
+
+
+def _publisher(version: SpecVersion) -> str:
+    """Who published a version, by the audit trail."""
+    entries = AuditEntry.objects.filter(verb="spec.published", target=target_of(version)).select_related("actor")
+    entry = entries.first()
+    return str(entry.actor) if entry and entry.actor else "Somebody"

@@ -18,9 +18,21 @@ from brisk_web.house.services import record
 from brisk_web.shelf.models import Spec, SpecVersion
 
 
+class Overtaken(Exception):
+    """Somebody else has published a version since the one that a change was made from."""
+
+    def __init__(self, current: SpecVersion) -> None:
+        super().__init__(f"{current} was published meanwhile")
+        self.current = current
+
+
 @transaction.atomic
-def publish(document: Document, *, by: User | None = None) -> SpecVersion:
-    """Publish a document as the next version of its spec; the same document again gives the version that has it."""
+def publish(document: Document, *, by: User | None = None, after: int | None = None) -> SpecVersion:
+    """Publish a document as the next version of its spec; the same document again gives the version that has it.
+
+    ``after`` is the number of the version that the document was made from; raises ``Overtaken`` where another has
+    been published since.
+    """
     spec, _ = Spec.objects.select_for_update().get_or_create(
         slug=document.id, defaults={"name": document.name, "family": document.family}
     )
@@ -28,6 +40,8 @@ def publish(document: Document, *, by: User | None = None) -> SpecVersion:
     current = spec.current
     if current and current.document == plain:
         return current
+    if after is not None and current and current.number != after:
+        raise Overtaken(current)
     version = SpecVersion.objects.create(
         spec=spec,
         number=(current.number + 1) if current else 1,

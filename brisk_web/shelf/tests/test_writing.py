@@ -1,8 +1,8 @@
 from django.test import TestCase
 
-from brisk_core.spec import shelf_specs
-from brisk_web.shelf.models import Spec
-from brisk_web.shelf.services import document_as_yaml, publish_shelf
+from brisk_core.spec import parse_spec, shelf_specs
+from brisk_web.shelf.models import Spec, SpecVersion
+from brisk_web.shelf.services import document_as_yaml, publish, publish_shelf
 from brisk_web.testing import SPEC, HouseMixin, spec_version
 
 
@@ -39,6 +39,33 @@ class WritingTest(HouseMixin, TestCase):
         self.sign_in("lead")
         self.assertContains(self.client.post("/specs/new", {"document": SPEC, "check": ""}), "No mistake in 4 lines")
         self.assertFalse(Spec.objects.exists())
+
+    def test_two_who_write_at_once_lose_nothing(self) -> None:
+        self.sign_in("lead")
+        first = publish(parse_spec(SPEC))
+        opened = self.client.get("/specs/small/change")
+        self.assertContains(opened, f'name="after" value="{first.number}"')
+        theirs = SPEC.replace("equals: 25", "equals: 30")
+        self.client.post("/specs/small/change", {"document": theirs, "after": "1", "publish": ""})
+        mine = SPEC.replace("equals: avc", "equals: hevc")
+        answer = self.client.post("/specs/small/change", {"document": mine, "after": "1", "publish": ""})
+        self.assertEqual(SpecVersion.objects.count(), 2)
+        self.assertContains(answer, "lead published version 2 while you were writing", status_code=409)
+        self.assertContains(answer, "Taken from that version: line rate.", status_code=409)
+        text = answer.context["text"]
+        self.client.post("/specs/small/change", {"document": text, "after": answer.context["after"], "publish": ""})
+        lines = {line["id"]: line["condition"] for line in SpecVersion.objects.get(number=3).document["lines"]}
+        self.assertEqual((str(lines["rate"]["equals"]), lines["codec"]["equals"]), ("30", "hevc"))
+
+    def test_the_same_line_changed_twice_is_told(self) -> None:
+        self.sign_in("lead")
+        publish(parse_spec(SPEC))
+        for rate, status in (("30", 302), ("50", 409)):
+            document = SPEC.replace("equals: 25", f"equals: {rate}")
+            answer = self.client.post("/specs/small/change", {"document": document, "after": "1", "publish": ""})
+            self.assertEqual(answer.status_code, status)
+        self.assertContains(answer, "You both changed line rate: yours is kept below.", status_code=409)
+        self.assertIn("50", answer.context["text"])
 
     def test_only_a_lead_writes(self) -> None:
         self.sign_in("operator")
