@@ -1,9 +1,9 @@
 """A file against a master or an earlier attempt.
 
-From the ground up: ``frame_map`` (what a map is made of), ``seeds`` and ``mapping`` (every frame's place in the master),
-``speeds`` (shots at another speed), ``cuts`` (the map by cuts alone), ``shots`` (the map in words), ``pairs`` (pictures side
-by side), ``geometry``, ``levels``, ``similarity``, ``refining`` and ``singles`` (the map made sharper by pictures),
-``sound``, ``against`` (all of it).
+From the ground up: ``frame_map`` (what a map is made of), ``seeds`` and ``mapping`` (every frame's place in the
+master), ``speeds`` (shots at another speed), ``cuts`` (the map by cuts alone), ``shots`` (the map in words), ``pairs``
+(pictures side by side), ``geometry``, ``levels``, ``similarity``, ``refining`` and ``singles`` (the map made sharper by
+pictures), ``sound``, ``against`` (all of it).
 """
 
 from brisk_core.master.against import (
