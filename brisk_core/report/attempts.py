@@ -142,7 +142,7 @@ def _distances(
     found: list[float | None] = []
     for row in rows:
         first, end = row["file_start"], row["file_end"]
-        if first is None or end is None or row["state"] == "missing":
+        if first is None or end is None or row["state"] in ("missing", "sped"):
             found.append(None)
             continue
         count = min(
@@ -161,7 +161,7 @@ def _distance(own: NDArray[Any], other: NDArray[Any], count: int) -> float | Non
 
 def _change(row: Mapping[str, Any], like: float | None, distance: float | None) -> str:
     """Say how a shot changed, "" when it is the same picture for picture; one that only moved is the same."""
-    if row["state"] in ("missing", "trimmed", "swapped"):
+    if row["state"] in ("missing", "trimmed", "swapped", "sped"):
         return "is missing" if row["state"] == "missing" else row["says"]
     if row["alone"]:
         return f"{row['alone']} frame{'' if row['alone'] == 1 else 's'} of it differ"

@@ -64,6 +64,51 @@ class BenchTest(BrowserTestCase):
         again = [one.get_attribute("data-lane") for one in self.page.locator(".lane-name").all()]
         self.assertEqual(again, order)
 
+    def test_single_keys_can_be_switched_off_and_stay_off(self) -> None:
+        number = self.open_one()
+        self.page.keyboard.press("?")
+        self.page.get_by_label("Single keys act at once").uncheck()
+        self.page.get_by_role("button", name="Close").click()
+        self.page.goto(f"{self.live_server_url}/checks/{number}/")
+        expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
+        picture = self.page.locator(".frame-box img")
+        expect(picture).to_have_attribute("src", re.compile(r"/0\.jpg\?view=picture"))
+        self.page.keyboard.press("v")
+        self.page.keyboard.press("ArrowRight")
+        self.page.wait_for_timeout(300)
+        expect(picture).to_have_attribute("src", re.compile(r"/0\.jpg\?view=picture"))
+        self.page.locator(".lanes").focus()
+        self.page.keyboard.press("ArrowRight")
+        expect(picture).to_have_attribute("src", re.compile(r"/1\.jpg\?view=picture"))
+        self.page.keyboard.press("?")
+        self.page.get_by_label("Single keys act at once").check()
+        self.page.get_by_role("button", name="Close").click()
+        self.page.keyboard.press("v")
+        expect(picture).to_have_attribute("src", re.compile("view=fields"))
+
+    def test_on_paper_every_line_stands_and_no_button(self) -> None:
+        self.open_one()
+        lines = self.page.locator(".ledger-line").count()
+        self.page.emulate_media(media="print")
+        self.assertGreater(lines, 20)
+        ledger = self.page.locator(".ledger-lines")
+        self.assertLessEqual(ledger.evaluate("one => one.scrollHeight - one.clientHeight"), 1)
+        self.assertEqual(self.page.locator(".ledger-line:visible").count(), lines)
+        self.assertEqual(self.page.locator(".button:visible").count(), 0)
+        background = self.page.evaluate("getComputedStyle(document.documentElement).backgroundColor")
+        self.assertEqual(background, "rgb(255, 255, 255)")
+
+    def test_fields_are_not_turned_by_themselves_where_motion_is_unwelcome(self) -> None:
+        self.page.emulate_media(reduced_motion="reduce")
+        self.open_one()
+        picture = self.page.locator(".frame-box img")
+        self.page.keyboard.press("t")
+        expect(picture).to_have_attribute("src", re.compile("view=top-field"))
+        self.page.wait_for_timeout(1200)
+        expect(picture).to_have_attribute("src", re.compile("view=top-field"))
+        self.page.keyboard.press("t")
+        expect(picture).to_have_attribute("src", re.compile("view=bottom-field"))
+
     def test_both_fields_are_shown_in_turn_until_another_view_is_chosen(self) -> None:
         self.open_one()
         picture = self.page.locator(".frame-box img")

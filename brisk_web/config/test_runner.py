@@ -57,7 +57,12 @@ class _RemoteResult(_Clock, RemoteTestResult):
         super().addFailure(test, _that_travels(err))
 
     def addSubTest(self, test: Any, subtest: Any, err: Any) -> None:
-        super().addSubTest(test, subtest, _that_travels(err) if err else err)
+        # What a part of a test holds (a browser, a connection) cannot travel: its failure is told as the test's.
+        if err is None:
+            return
+        kind, value, trace = err
+        told = AssertionError(f"{subtest.id()}: {kind.__name__}: {value}")
+        self.addFailure(test, (AssertionError, told.with_traceback(trace), trace))
 
 
 class _RemoteRunner(RemoteTestRunner):

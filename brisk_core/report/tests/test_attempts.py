@@ -84,6 +84,11 @@ class AttemptsTest(TestCase):
         self.assertFalse(told.right)
         self.assertEqual([one.number for one in told.shots if one.asked], [3, 5])
 
+    def test_a_shot_that_was_sped_is_told_by_its_speed(self) -> None:
+        found = document(rows(shot9={"state": "sped", "says": "runs at 200 % of its speed"}))
+        told = self.told([ORDER], [MENDED], found)
+        self.assertIn("shot 9 changed although nobody asked: runs at 200 % of its speed", told.sentence)
+
     def test_right_when_only_what_was_asked_changed(self) -> None:
         told = self.told([ORDER], [MENDED], document(rows(shot3={"alone": 12}, shot5={"alone": 12})))
         self.assertTrue(told.right)

@@ -18,7 +18,7 @@ test("the next place is the nearest one on the side that is asked for", () => {
 });
 
 const pressed = (key, more = {}) => {
-  const event = { key, prevented: false, target: { matches: () => false, blur() {} }, ...more };
+  const event = { key, prevented: false, target: { matches: () => false, blur() {}, closest: () => null }, ...more };
   event.preventDefault = () => (event.prevented = true);
   return event;
 };
@@ -64,4 +64,22 @@ test("work is followed until it is over, also past an answer that does not come"
   assert.deepEqual(told, ["1 of 2", "done"]);
   context.mock.timers.tick(5000);
   assert.equal(answers.length, 0);
+});
+
+test("single keys that are switched off leave arrows where they are announced, and the help", () => {
+  const done = [];
+  const does = { v: () => done.push("v"), ArrowRight: () => done.push("right"), "?": () => done.push("help") };
+  globalThis.localStorage = { getItem: () => "off" };
+  try {
+    doKey(pressed("v"), does);
+    doKey(pressed("ArrowRight"), does);
+    assert.deepEqual(done, []);
+    const lanes = { matches: () => false, closest: () => ({}) };
+    doKey(pressed("ArrowRight", { target: lanes }), does);
+    doKey(pressed("v", { target: lanes }), does);
+    doKey(pressed("?"), does);
+    assert.deepEqual(done, ["right", "help"]);
+  } finally {
+    delete globalThis.localStorage;
+  }
 });

@@ -1,6 +1,6 @@
 // The page Against the master: one playhead, four ways to compare; both are kept in the address.
 import { FrameMap, drawCurve } from "./map.js";
-import { doKey, followWork, nextPlace, remember } from "./page.js";
+import { doKey, followWork, nextPlace, remember, showKeys } from "./page.js";
 
 document.addEventListener("alpine:init", () => {
   const WAYS = ["wipe", "difference", "turn", "shape"];
@@ -222,7 +222,7 @@ document.addEventListener("alpine:init", () => {
         d: () => this.compareBy("difference"),
         t: () => this.compareBy("turn"),
         s: () => this.compareBy("shape"),
-        "?": () => this.$refs.keys.showModal(),
+        "?": () => showKeys(this.$refs.keys),
       });
     },
   }));

@@ -1,7 +1,7 @@
 // The Check page: one chosen line, one playhead, one window of the lanes; all three are kept in the address.
 import "./caption_lane.js";
 import { Lanes } from "./lanes.js";
-import { doKey, followWork, nextPlace, remember } from "./page.js";
+import { doKey, followWork, nextPlace, remember, showKeys } from "./page.js";
 import "./scan_lanes.js";
 import { label } from "./timecode.js";
 
@@ -248,10 +248,11 @@ document.addEventListener("alpine:init", () => {
         this.lookAs("fields");
         return;
       }
-      this.inTurn = true;
+      const still = window.matchMedia("(prefers-reduced-motion: reduce)").matches; // then each press turns once
+      this.inTurn = !still;
       const turn = () => {
         this.lookAs(this.view === FIELD_VIEWS[0] ? FIELD_VIEWS[1] : FIELD_VIEWS[0]);
-        this.timers.turn = setTimeout(turn, TURN);
+        if (!still) this.timers.turn = setTimeout(turn, TURN);
       };
       turn();
     },
@@ -424,7 +425,7 @@ document.addEventListener("alpine:init", () => {
         C: () => this.stepCaption(-1),
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         "/": () => this.$refs.filter.focus(),
-        "?": () => this.$refs.keys.showModal(),
+        "?": () => showKeys(this.$refs.keys),
       });
     },
   }));

@@ -43,15 +43,28 @@ export const followWork = (component, address, over) => {
   ask();
 };
 
+// May a single key act? Whoever speaks to the machine switches that off; it is remembered.
+const STORE = "brisk-single-keys";
+export const singleKeys = () => globalThis.localStorage?.getItem(STORE) !== "off";
+globalThis.document?.addEventListener("change", (event) => {
+  if (event.target.matches("[data-single-keys]")) localStorage.setItem(STORE, event.target.checked ? "on" : "off");
+});
+export const showKeys = (dialog) => {
+  for (const box of dialog.querySelectorAll("[data-single-keys]")) box.checked = singleKeys();
+  dialog.showModal();
+};
+
 // Does what a key stands for, unless it is meant for a field that is being written in.
 export const doKey = (event, does) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
-  if (event.target.matches("input[type=search], input[type=text], textarea, select")) {
+  if (event.target.matches("input:not([type=checkbox], [type=button]), textarea, select, video, audio")) {
     if (event.key === "Escape") event.target.blur();
     return;
   }
   const act = does[event.key];
   if (!act) return;
+  const drawn = event.target.closest("[role=application]"); // where arrows are announced to act
+  if (!singleKeys() && !(drawn && event.key.length > 1) && event.key !== "?") return;
   event.preventDefault();
   act();
 };

@@ -44,6 +44,8 @@ const begin = () => {
     const token = form.querySelector("input[name=csrfmiddlewaretoken]");
     if (form.method !== "post" || !token || form.dataset.asked || !document.querySelector(".rail")) return;
     event.preventDefault();
+    if (form.dataset.asking) return; // a second press while the first is asked about
+    form.dataset.asking = "yes";
     const { submitter } = event;
     try {
       const state = await ask();
@@ -54,6 +56,8 @@ const begin = () => {
       token.value = state.token;
     } catch {
       // No answer: sending the form will tell why.
+    } finally {
+      delete form.dataset.asking;
     }
     form.dataset.asked = "yes";
     form.requestSubmit(submitter);
