@@ -107,7 +107,7 @@ class CheckPageTest(BrowserTestCase):
 
     def test_day_and_night_are_remembered(self) -> None:
         self.open_one()
-        self.page.get_by_role("button", name="Day or night").click()
+        self.page.get_by_role("button", name="Theme").click()
         expect(self.page.locator("html")).to_have_class("night")
         self.page.reload()
         expect(self.page.locator("html")).to_have_class("night")

@@ -27,6 +27,8 @@ const keep = (here, fresh) => {
   }
 };
 
+const components = (part) => part.querySelectorAll("[x-data]").length;
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("selfRefreshing", () => ({
     timer: null,
@@ -52,6 +54,11 @@ document.addEventListener("alpine:init", () => {
         }
         const fresh = page.getElementById(part.id);
         if (!fresh || !part.isConnected) return;
+        if (components(part) !== components(fresh)) {
+          part.replaceWith(fresh); // what begins anew must begin in the page, with its own drawings
+          document.dispatchEvent(new Event("brisk:refreshed"));
+          return;
+        }
         Alpine.morph(part, fresh.outerHTML, { updating: keep });
         document.dispatchEvent(new Event("brisk:refreshed"));
         const every = Number(part.dataset.every || 0);
