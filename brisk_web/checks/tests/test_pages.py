@@ -127,7 +127,10 @@ class SideBySideTest(QueueTestCase):
         self.sign_in("viewer")
         self.assertContains(self.client.get("/side-by-side/"), "Choose a file to begin with.")
         file = self.media()
-        self.assertContains(self.client.get(f"/side-by-side/?files={file.pk}"), "a.mp4 has not been read yet.")
+        self.assertContains(
+            self.client.get(f"/side-by-side/?files={file.pk}"),
+            '<bdi class="file-name">a.mp4</bdi> has not been read yet.',
+        )
 
 
 class ColumnTest(SimpleTestCase):

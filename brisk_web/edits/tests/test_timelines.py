@@ -82,7 +82,7 @@ class TimelinePageTest(HouseMixin, TestCase):
         page = self.client.post(
             f"/jobs/{first.job_id}/timelines/new", {"file": upload, "replaces": first.pk}, follow=True
         )
-        self.assertContains(page, "2 changes against wide.otio")
+        self.assertContains(page, '2 changes against <bdi class="file-name">wide.otio</bdi>')
         self.assertContains(page, "shot “Rope again” is new at 10:00:03:00, 15 frames")
         self.assertContains(page, "shot “Rope” at 10:00:03:00 is gone")
 
