@@ -51,4 +51,4 @@ class EveryPageTest(BrowserTestCase):
                         if width != 760:
                             self.page.evaluate(_RULES)
                             self.assertEqual(self.page.evaluate(_JUDGE), [])
-        self.complaints.clear()  # the page that is not there
+        self.complaints[:] = [one for one in self.complaints if "404" not in one]  # of the page that is not there
