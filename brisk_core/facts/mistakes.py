@@ -27,3 +27,6 @@ PROGRESSIVE_AS_FIELDS = Mistake(
     "Pictures of one moment are coded as fields: no motion between the fields, half of it is lost or never was."
 )
 ENLARGED = Mistake("The picture was enlarged from about {lines} lines: nothing finer than that is in it.")
+ENLARGED_ACROSS = Mistake(
+    "The picture was enlarged sideways from about {samples} samples a line: nothing finer than that is in it."
+)

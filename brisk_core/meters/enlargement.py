@@ -1,4 +1,6 @@
-"""Enlargement by interpolation: how well samples follow their neighbours repeats with the grid of the smaller picture.
+"""Enlargement by interpolation: the spectrum folds, and how samples follow their neighbours repeats with the old grid.
+
+Folds (``folding``) are looked for first. What they do not tell, factors that fit no whole bin above all, periods may:
 
 An interpolated sample is a mean of source samples around it, and how sharp it can be depends on where between them it
 lies. So the mean bend of the samples of each column, or line, rises and falls with the period of the source's grid
@@ -10,13 +12,14 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.meters.folding import Fold, find_fold, folds_at, heights_of
 from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spectrum import falls_short, is_looked_at, lit_part, spectrum_of
@@ -42,6 +45,11 @@ _PHASE = 0.6  # length of the mean of the phases: what moves has no fixed phase
 _STEEP, _DROP, _SPECTRUM_LINES = -1.45, 0.65, 4  # slope and fall of a spectrum; every fourth of the lines tells it
 _MOST_TWICE = 2.6  # enlargements from which the spectrum is steep
 _MOST = 6.0  # times that are told
+_FOLDS = 6.0  # height of a fold that tells which of two factors it was
+_FOLD_ALONE = 40.0  # height of the fold of a shot of which one picture only tells
+_UNKNOWN, _FEW, _MANY = 0, 1, 2  # which of the two factors that share a period
+_SAME_FOLD = 0.005  # difference of shares
+_MEANT = 0.01  # of a factor, within which a standard size is meant
 #: Lines of pictures that material is enlarged from.
 STANDARD_LINES = (480, 486, 540, 576, 720, 1080, 1440, 2160)
 _NEAR_LINES = 0.006
@@ -52,23 +60,33 @@ class EnlargementMeter:
 
     name = "enlargement"
     row = np.dtype(
-        [("looked", "u1"), ("many", "u1"), ("across", "f4"), ("across_height", "f2"), ("across_phase", "f2"),
-         ("down", "f4"), ("down_height", "f2"), ("down_phase", "f2")]
+        [("looked", "u1"), ("which", "u1"), ("across", "f4"), ("across_height", "f2"), ("across_phase", "f2"),
+         ("down", "f4"), ("down_height", "f2"), ("down_phase", "f2"),
+         ("fold_across", "f4"), ("fold_down", "f4"), ("fold_height", "f2")]
     )  # fmt: skip
     looks_back = False
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return for both directions the frequency in cycles a sample, 0 where none stands out, its height and phase;
-        before them whether the picture was looked at, and whether it was enlarged by the larger of two factors.
+        before them whether the picture was looked at, and by which of two factors it was enlarged; after them the
+        fold.
         """
         if not is_looked_at(now.number):
-            return 0, 0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+            return 0, 0, *(0.0,) * 9
         bits = now.samples.bits
         luma = lit_part(now.luma, bits)
         rows, columns = luma[:: max(1, luma.shape[0] // _LINES)], luma[:, :: max(1, luma.shape[1] // _LINES)].T
         across, down = _strongest(rows, bits), _strongest(columns, bits)
-        found = down[0] or across[0]
-        return 1, _is_many_times(rows, bits, found) if found else 0, *across, *down
+        heights = heights_of(luma, bits)
+        fold = find_fold(*heights) if heights is not None else Fold()
+        which = _UNKNOWN
+        if found := down[0] or across[0]:
+            few, many = (folds_at(heights, at) if heights else 0.0 for at in (1 - found, found))
+            if max(few, many) >= _FOLDS:
+                which = _MANY if many > few else _FEW
+            elif _is_many_times(rows, bits, found):
+                which = _MANY
+        return 1, which, *across, *down, fold.across, fold.down, min(fold.height, 1000.0)
 
 
 def _is_many_times(lines: Plane, bits: int, frequency: float) -> bool:
@@ -153,30 +171,65 @@ class Enlarged:
 
     start: int
     end: int  #: first picture after
-    factor: float  #: lines over lines of the source
+    factor: float  #: lines over lines of the source; 1 where lines are as they were
+    across: float  #: samples of a line over those of the source
+
+    def is_like(self, other: Enlarged) -> bool:
+        """Was it enlarged by the same?"""
+        return max(abs(self.factor - other.factor), abs(self.across - other.across)) < _MEANT
 
 
 def find_enlarged(rows: Rows, cuts: NDArray[np.intp], lines: int) -> tuple[Enlarged, ...]:
     """Return the shots whose pictures were enlarged, neighbours by the same factor together; ``lines`` is the height.
 
-    Both directions have to tell the same of most pictures of a shot that were looked at, at a fixed place.
+    A fold, or the same period in both directions, must be told of most pictures of a shot that were looked at and tell.
     """
     found: list[Enlarged] = []
     for start, end in itertools.pairwise([0, *cuts.tolist(), len(rows)]):
-        told = _of_shot(rows[start:end])
-        if told is None:
+        one = _of_shot(rows[start:end], start, lines)
+        if one is None:
             continue
-        factor = _factor(*told, lines)
-        if found and found[-1].end == start and abs(found[-1].factor - factor) < 0.01:
-            found[-1] = Enlarged(start=found[-1].start, end=end, factor=factor)
-        else:
-            found.append(Enlarged(start=start, end=end, factor=factor))
+        if found and found[-1].end == start and found[-1].is_like(one):
+            one = replace(found.pop(), end=end)
+        found.append(one)
     return tuple(found)
 
 
-def _of_shot(rows: Rows) -> tuple[float, bool] | None:
-    """Return the period that most pictures of a shot tell, and whether it is the larger factor."""
+def of_most(enlarged: Sequence[Enlarged], count: int) -> Enlarged | None:
+    """Return the enlargement of more than half of so many pictures, if there is one."""
+    longest = max(enlarged, key=lambda one: one.end - one.start, default=None)
+    return longest if longest is not None and longest.end - longest.start > count / 2 else None
+
+
+def _of_shot(rows: Rows, start: int, lines: int) -> Enlarged | None:
     looked = rows[rows["looked"] > 0]
+    if fold := _fold_of(looked):
+        across, down = (1 / share if share else 1.0 for share in fold)
+        return Enlarged(start=start, end=start + len(rows), factor=down, across=across)
+    told = _period_of(looked)
+    if told is None:
+        return None
+    factor = _factor(*told, lines)
+    return Enlarged(start=start, end=start + len(rows), factor=factor, across=factor)
+
+
+def _fold_of(looked: Rows) -> tuple[float, float] | None:
+    """Return the shares across and down at which most pictures of a shot fold."""
+    told = looked[looked["fold_height"] > 0]
+    if not len(told):
+        return None
+    shares = np.stack([told["fold_across"], told["fold_down"]]).astype(np.float64)
+    meant = np.median(shares, axis=1)
+    agree = (np.abs(shares - meant[:, None]) <= _SAME_FOLD).all(axis=0)
+    if agree.sum() < max(_MOST_OF * len(told), _MOST_OF * len(looked) / 2):
+        return None
+    if agree.sum() == 1 and float(told["fold_height"][agree][0]) < _FOLD_ALONE:
+        return None
+    return float(meant[0]), float(meant[1])
+
+
+def _period_of(looked: Rows) -> tuple[float, int] | None:
+    """Return the period that most pictures of a shot tell, and which of its two factors it is."""
     across, down = (looked[name].astype(np.float64) for name in ("across", "down"))
     told = (across > 0) & (np.abs(across - down) <= _AGREE)
     if not told.any():
@@ -191,17 +244,17 @@ def _of_shot(rows: Rows) -> tuple[float, bool] | None:
     phases = [
         abs(np.exp(1j * looked[name][agree].astype(np.float64)).mean()) for name in ("across_phase", "down_phase")
     ]
-    return (frequency, bool(looked["many"][agree].mean() > 0.5)) if min(phases) >= _PHASE else None
+    return (frequency, int(np.bincount(looked["which"][agree]).argmax())) if min(phases) >= _PHASE else None
 
 
-def _factor(frequency: float, many: bool, lines: int) -> float:
-    """Return the enlargement that a period belongs to: of the two that share it the one that a standard size was, or
-    the larger where nothing fine is left.
+def _factor(frequency: float, which: int, lines: int) -> float:
+    """Return the enlargement that a period belongs to: of the two that share it the one that the spectrum tells, or
+    that a standard size was.
     """
-    ways = [1 / (1 - frequency)] + ([1 / frequency] if 1 / frequency <= _MOST else [])
-    if many and ways[-1] >= _MOST_TWICE:
-        ways.reverse()
-        ways = ways[:1]
+    few = 1 / (1 - frequency)
+    ways = [few] + ([1 / frequency] if 1 / frequency <= _MOST else [])
+    if which != _UNKNOWN:
+        ways = ways[-1:] if which == _MANY else ways[:1]
     for way in ways:
         near = min(STANDARD_LINES, key=lambda one: abs(one - lines / way))
         if abs(near - lines / way) <= _NEAR_LINES * near:

@@ -144,6 +144,11 @@ def judge_detail(rows: Rows, size: tuple[int, int], *, progressive: bool) -> tup
     return round(size[0] * one), round(size[1] * (other if progressive else 1.0))
 
 
+def is_own(shares: NDArray[Any]) -> bool:
+    """Do the pictures show detail up to the end of one direction?"""
+    return _told(shares) == 1.0
+
+
 def _told(shares: NDArray[Any]) -> float | None:
     told = shares[~np.isnan(shares)].astype(np.float64)
     if len(told) < _LEAST_TOLD:

@@ -16,13 +16,13 @@ from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
 from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
-from brisk_core.meters.enlargement import Enlarged, find_enlarged
+from brisk_core.meters.enlargement import Enlarged, find_enlarged, of_most
 from brisk_core.meters.levels import RangeVerdict, bits_used, judge_range, summarise_levels
 from brisk_core.meters.light import find_black, find_flashes
 from brisk_core.meters.motion import Coded, MotionVerdict, judge_motion, sure_steps
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import runs
-from brisk_core.meters.spectrum import judge_detail
+from brisk_core.meters.spectrum import is_own, judge_detail
 from brisk_core.packets import PacketSeries
 from brisk_core.scan import series
 from brisk_core.scan.mistakes import picture_mistakes
@@ -97,10 +97,13 @@ def judge_pictures(
 def _detail(
     rows: Rows, size: tuple[int, int], enlarged: Sequence[Enlarged], count: int, *, progressive: bool
 ) -> tuple[int, int] | None:
-    """The effective size of most pictures."""
-    longest = max(enlarged, key=lambda one: one.end - one.start, default=None)
-    if longest is not None and longest.end - longest.start > count / 2:
-        return round(size[0] / longest.factor), round(size[1] / longest.factor)
+    """The effective size of most pictures; ``None`` where one direction was enlarged and nobody knows of the other."""
+    most = of_most(enlarged, count)
+    if most is not None:
+        for factor, shares in ((most.across, rows["across"]), (most.factor, rows["down"])):
+            if factor == 1 and not is_own(shares):
+                return None
+        return round(size[0] / most.across), round(size[1] / most.factor)
     found = judge_detail(rows, size, progressive=progressive)
     return None if enlarged and found == size else found
 

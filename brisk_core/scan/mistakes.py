@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from brisk_core.exact import spell_rate
 from brisk_core.facts import FactsBuilder, Scan, keys
-from brisk_core.facts.mistakes import ENLARGED, PROGRESSIVE_AS_FIELDS, PULLDOWN
-from brisk_core.meters.enlargement import STANDARD_LINES
+from brisk_core.facts.mistakes import ENLARGED, ENLARGED_ACROSS, PROGRESSIVE_AS_FIELDS, PULLDOWN
+from brisk_core.meters.enlargement import STANDARD_LINES, Enlarged, of_most
 
 if TYPE_CHECKING:
     from brisk_core.scan.conclude import PictureVerdicts
@@ -77,19 +77,30 @@ def _of_shape(verdicts: PictureVerdicts) -> list[str]:
     sentences = []
     if verdicts.area.bars == "all" and verdicts.area.area:
         sentences.append(_of_frame(verdicts.area.area, verdicts.size))
-    _, height = verdicts.size
-    partly = [one for one in verdicts.enlarged if one.end - one.start <= verdicts.count / 2]
-    whole = len(partly) < len(verdicts.enlarged)
-    limit = height - 1 if whole else _ENLARGED * height
-    if verdicts.detail and verdicts.progressive and verdicts.detail[1] < limit:
-        lines = verdicts.detail[1] if whole else _likely(verdicts.detail[1])
-        sentences.append(ENLARGED.says(lines=lines))
-    for one in partly[:_MOST_TOLD]:
-        lines = round(height / one.factor)
-        sentences.append(f"Frames {one.start} to {one.end - 1} were enlarged from about {lines} lines.")
+    height = verdicts.size[1]
+    most = of_most(verdicts.enlarged, verdicts.count)
+    if most is not None:
+        sentences.append(_of_all(most, verdicts.size))
+    elif verdicts.detail and verdicts.progressive and verdicts.detail[1] < _ENLARGED * height:
+        sentences.append(ENLARGED.says(lines=_likely(verdicts.detail[1])))
+    partly = [one for one in verdicts.enlarged if one is not most]
+    sentences.extend(_of_shot(one, verdicts.size) for one in partly[:_MOST_TOLD])
     if len(partly) > _MOST_TOLD:
         sentences.append(f"{len(partly) - _MOST_TOLD} more stretches were enlarged.")
     return sentences
+
+
+def _of_all(enlarged: Enlarged, size: tuple[int, int]) -> str:
+    if enlarged.factor == 1:
+        return ENLARGED_ACROSS.says(samples=round(size[0] / enlarged.across))
+    return ENLARGED.says(lines=round(size[1] / enlarged.factor))
+
+
+def _of_shot(shot: Enlarged, size: tuple[int, int]) -> str:
+    where = f"Frames {shot.start} to {shot.end - 1} were enlarged"
+    if shot.factor == 1:
+        return f"{where} sideways from about {round(size[0] / shot.across)} samples a line."
+    return f"{where} from about {round(size[1] / shot.factor)} lines."
 
 
 def _of_frame(area: tuple[int, int, int, int], size: tuple[int, int]) -> str:

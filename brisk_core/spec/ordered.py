@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from brisk_core.facts import Inspection, Scan, keys
-from brisk_core.facts.mistakes import ENLARGED, PROGRESSIVE_AS_FIELDS, PULLDOWN, Mistake
+from brisk_core.facts.mistakes import ENLARGED, ENLARGED_ACROSS, PROGRESSIVE_AS_FIELDS, PULLDOWN, Mistake
 from brisk_core.spec.document import Spec
 
 
@@ -47,4 +47,5 @@ _ORDERS: tuple[tuple[Mistake, Callable[[Spec, Inspection], bool]], ...] = (
     (PROGRESSIVE_AS_FIELDS, _orders_scan(Scan.PROGRESSIVE_AS_FIELDS)),
     (PULLDOWN, _orders_scan(Scan.PULLDOWN_3_2)),
     (ENLARGED, _orders_detail),
+    (ENLARGED_ACROSS, _orders_detail),
 )

@@ -1,5 +1,5 @@
 from collections.abc import Callable
-from functools import partial
+from functools import lru_cache, partial
 from unittest import TestCase
 
 import cv2
@@ -14,18 +14,24 @@ WIDTH, HEIGHT = 1280, 720
 Draw = Callable[[int, tuple[int, int]], Plane]  # of a picture by its number, at a size
 
 
+@lru_cache(maxsize=1)
+def _weave() -> Plane:
+    generator = np.random.default_rng(3)
+    widths = (1, 2, 4, 8)
+    return np.asarray(
+        sum(width * cv2.GaussianBlur(generator.normal(0, 1, (820, 1500)), (0, 0), 0.4 * width) for width in widths)
+    )
+
+
+@lru_cache(maxsize=32)
 def cloth(number: int, size: tuple[int, int]) -> Plane:
     """Texture that moves, as fine as its size."""
-    generator = np.random.default_rng(3)
-    wide = sum(
-        cv2.resize(generator.normal(0, 1, (820 // step, 1500 // step)), (1500, 820), interpolation=cv2.INTER_CUBIC)
-        for step in (1, 2, 4, 8)
-    )
     place = np.array([[1, 0, 40 + 2.3 * number], [0, 1, 20 + 0.7 * number]])
-    seen = cv2.warpAffine(wide, place, (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
+    seen = cv2.warpAffine(_weave(), place, (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP)
     return np.asarray((128 + 18 * cv2.resize(seen, size, interpolation=cv2.INTER_AREA)).clip(16, 235), np.uint8)
 
 
+@lru_cache(maxsize=32)
 def cards(number: int, size: tuple[int, int]) -> Plane:
     """Drawn shapes with soft edges that turn and pass."""
     grain = np.random.default_rng(9).normal(0, 1, (HEIGHT, WIDTH))
@@ -37,8 +43,8 @@ def cards(number: int, size: tuple[int, int]) -> Plane:
     return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA).clip(16, 235), np.uint8)
 
 
-def enlarged(draw: Draw, number: int, factor: float, way: int) -> Plane:
-    small = draw(number, (round(WIDTH / factor), round(HEIGHT / factor)))
+def enlarged(draw: Draw, number: int, factor: float, way: int, across: float | None = None) -> Plane:
+    small = draw(number, (round(WIDTH / (across or factor)), round(HEIGHT / factor)))
     return np.asarray(cv2.resize(small, (WIDTH, HEIGHT), interpolation=way), np.uint8)
 
 
@@ -72,6 +78,35 @@ class EnlargementTest(TestCase):
                 for one in found:
                     self.assertAlmostEqual(one.factor, factor, delta=0.02)
                 self.assertTrue(found or way != cv2.INTER_LINEAR, factor)
+
+    def test_between_standard_sizes_by_every_kernel(self) -> None:
+        for draw in (cloth, cards):
+            for factor in (1.5, 1.875, 2.0, 2.25, 3.0, 4.0):
+                for way in (cv2.INTER_LINEAR, cv2.INTER_CUBIC, cv2.INTER_LANCZOS4):
+                    with self.subTest(draw=draw, factor=factor, way=way):
+                        (found,) = told(partial(enlarged, draw, factor=factor, way=way))
+                        self.assertAlmostEqual(found.factor, factor, delta=0.05)
+                        self.assertAlmostEqual(found.across, factor, delta=0.05)
+
+    def test_one_direction_only(self) -> None:
+        for across, down in ((1.5, 1.0), (2.0, 1.0), (1.0, 1.5), (1.0, 2.0), (1.5, 2.0)):
+            with self.subTest(across=across, down=down):
+                (found,) = told(partial(enlarged, cloth, factor=down, across=across, way=cv2.INTER_CUBIC))
+                self.assertAlmostEqual(found.across, across, delta=0.05)
+                self.assertAlmostEqual(found.factor, down, delta=0.05)
+
+    def test_blocks_of_a_coder_are_no_fold(self) -> None:
+        for size in (4, 8, 16):
+
+            def coded(number: int, size: int = size) -> Plane:
+                picture = cloth(number, (WIDTH, HEIGHT)).astype(np.float32)
+                for row in range(0, HEIGHT - size + 1, size):
+                    for column in range(0, WIDTH - size + 1, size):
+                        block = cv2.dct(picture[row : row + size, column : column + size])
+                        picture[row : row + size, column : column + size] = cv2.idct(np.round(block / 24) * 24)
+                return np.asarray(picture.clip(16, 235), np.uint8)
+
+            self.assertEqual(told(coded, 3), (), size)
 
     def test_three_times_is_told_from_one_and_a_half(self) -> None:
         (found,) = told(partial(enlarged, cloth, factor=3.0, way=cv2.INTER_CUBIC))
