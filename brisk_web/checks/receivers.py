@@ -10,6 +10,8 @@ from django.dispatch import receiver
 from brisk_web.captions.events import captions_known
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import ask_for_all_of, judge, judge_all_of
+from brisk_web.edits.events import timeline_changed
+from brisk_web.edits.models import Timeline
 from brisk_web.inspections.events import facts_known
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters.events import comparison_ended
@@ -28,6 +30,13 @@ def judge_by_facts(*, inspection: Inspection, **_: Any) -> None:
 def judge_by_captions(*, media_files: Iterable[MediaFile], **_: Any) -> None:
     """Judge every check of some files."""
     for check in Check.objects.filter(media_file__in=list(media_files)):
+        judge(check)
+
+
+@receiver(timeline_changed)
+def judge_by_timeline(*, timeline: Timeline, **_: Any) -> None:
+    """Judge the checks that hold files against a timeline."""
+    for check in Check.objects.filter(timeline=timeline):
         judge(check)
 
 

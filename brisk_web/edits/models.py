@@ -7,9 +7,10 @@ from django.db import models
 from brisk_core.edit import FrameRange, timeline_from_json
 from brisk_core.edit import Timeline as Edit
 from brisk_core.exact import spell_rate
+from brisk_web.house.models import Retirable
 
 
-class Timeline(models.Model):
+class Timeline(Retirable):
     """One imported edit of a job."""
 
     job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="timelines")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -11,9 +12,10 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from brisk_core import sandbox
-from brisk_core.edit import Source, of_inspection
+from brisk_core.edit import EditHints, Source, of_inspection, timeline_to_json
 from brisk_core.edit import Timeline as Edit
 from brisk_core.sandbox import requests
+from brisk_web.edits.events import timeline_changed
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import record
 from brisk_web.storage.models import MediaFile
@@ -47,6 +49,29 @@ def import_timeline(
         )
         record("timeline.imported", timeline, f"Imported {upload.name} into {job.title}", by=by)
     return timeline
+
+
+@transaction.atomic
+def change_timeline(timeline: Timeline, name: str, said: dict[str, Any], *, by: User | None) -> bool:
+    """Give a timeline another name, and mend what was said beside its file: size, scan, pixel aspect, sample rate.
+
+    Return whether what files are held against has changed; raises ``ValueRefused`` for a value that is none.
+    """
+    hints = EditHints.from_json(said)
+    edit = replace(
+        timeline.edit,
+        size=hints.size,
+        scan=hints.scan,
+        pixel_aspect=hints.pixel_aspect,
+        sample_rate=hints.sample_rate,
+    )
+    changed = edit != timeline.edit
+    timeline.name, timeline.document = name, timeline_to_json(edit)
+    timeline.save(update_fields=["name", "document"])
+    record("timeline.changed", timeline, f"Changed the timeline {name}: {timeline.summary}", by=by)
+    if changed:
+        timeline_changed.send(sender=Timeline, timeline=timeline)
+    return changed
 
 
 def known_sources(timeline: Edit) -> list[tuple[Source, MediaFile | None]]:

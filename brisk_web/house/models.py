@@ -2,8 +2,32 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from django.conf import settings
 from django.db import models
+
+
+class Retirable(models.Model):
+    """What can be put out of use and brought back; nothing that refers to it is lost."""
+
+    retired_at = models.DateTimeField(null=True, editable=False, db_index=True)
+
+    class Meta:
+        abstract = True
+
+
+Rows = TypeVar("Rows", bound=Retirable)
+
+
+def in_use(rows: models.QuerySet[Rows]) -> models.QuerySet[Rows]:
+    """Those of some rows that are in use."""
+    return rows.filter(retired_at=None)
+
+
+def retired(rows: models.QuerySet[Rows]) -> models.QuerySet[Rows]:
+    """Those of some rows that are out of use, the newest first."""
+    return rows.exclude(retired_at=None).order_by("-retired_at")
 
 
 class AuditEntry(models.Model):

@@ -6,9 +6,10 @@ from django.conf import settings
 from django.db import models
 
 from brisk_core.spec import NamePattern
+from brisk_web.house.models import Retirable, in_use
 
 
-class Job(models.Model):
+class Job(Retirable):
     """The work on one title."""
 
     title = models.CharField(max_length=200, unique=True)
@@ -21,7 +22,7 @@ class Job(models.Model):
         return self.title
 
 
-class Deliverable(models.Model):
+class Deliverable(Retirable):
     """One file that a job owes."""
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="deliverables")
@@ -53,6 +54,15 @@ class Deliverable(models.Model):
         return (newest or 0) + 1
 
     @property
+    def range_entry(self) -> str:
+        """The range as a person writes it: IN-OUT; empty for the whole timeline."""
+        if self.range_start is None or self.range_end is None or self.timeline is None:
+            return ""
+        start = self.timeline.edit.start
+        ends = (self.range_start, self.range_end)
+        return "-".join(str(start.plus(one)) if start else str(one) for one in ends)
+
+    @property
     def range_text(self) -> str:
         """The range in the timeline's timecode, "whole timeline" for all of it."""
         if self.timeline is None:
@@ -63,6 +73,11 @@ class Deliverable(models.Model):
         if start is None:
             return f"frames {self.range_start} to {self.range_end}"
         return f"{start.plus(self.range_start)} to {start.plus(self.range_end or 0)}"
+
+
+def owed(deliverables: models.QuerySet[Deliverable]) -> models.QuerySet[Deliverable]:
+    """Those of some deliverables that are owed: neither they nor their jobs are out of use."""
+    return in_use(deliverables).filter(job__retired_at=None)
 
 
 class Render(models.Model):

@@ -8,10 +8,11 @@ from django.db import transaction
 from brisk_core.edit import FrameRange
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import hold_against, open_check
-from brisk_web.house.services import record
+from brisk_web.house.services import bring_back, record
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.storage.models import MediaFile
 
+_ASKED_OF_CHECKS = ("spec_version_id", "timeline_id", "range_start", "range_end")
 LARGEST_ATTEMPT = (1 << 31) - 1  # that a record can number
 
 
@@ -36,6 +37,36 @@ def add_deliverable(deliverable: Deliverable, *, by: User | None) -> Deliverable
 
 
 @transaction.atomic
+def rename_job(job: Job, title: str, *, by: User | None) -> None:
+    """Give a job another title."""
+    before, job.title = Job.objects.get(pk=job.pk).title, title
+    job.save(update_fields=["title"])
+    record("job.renamed", job, f"Renamed the job {before} to {title}", by=by)
+
+
+@transaction.atomic
+def change_deliverable(deliverable: Deliverable, *, attempts_too: bool, by: User | None) -> int:
+    """Save a deliverable that was filled in anew; return how many attempts were judged again.
+
+    With ``attempts_too`` those that are there are judged by its spec, timeline and range from now on; else they keep
+    what they were taken in by.
+    """
+    deliverable.save()
+    record("deliverable.changed", deliverable, f"Changed {deliverable}", by=by)
+    judged = 0
+    for render in deliverable.renders.select_related("check_record") if attempts_too else ():
+        check = render.check_record
+        asked = {name: getattr(deliverable, name) for name in _ASKED_OF_CHECKS}
+        if any(getattr(check, name) != value for name, value in asked.items()):
+            for name, value in asked.items():
+                setattr(check, name, value)
+            check.save(update_fields=_ASKED_OF_CHECKS)
+            hold_against(check, deliverable.master)
+            judged += 1
+    return judged
+
+
+@transaction.atomic
 def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: User | None = None) -> Check:
     """Take a file in as the next attempt at a deliverable and open its check.
 
@@ -43,6 +74,7 @@ def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: User | None 
     that was taken in before gives the check it has.
     """
     Deliverable.objects.select_for_update(of=("self",)).get(pk=deliverable.pk)
+    bring_back(media_file, by=by)  # what is taken in is in use
     known = Render.objects.filter(deliverable=deliverable, media_file=media_file).first()
     if known:
         return known.check_record

@@ -9,7 +9,7 @@ from functools import lru_cache
 from pathlib import PurePath
 
 from brisk_core.spec import NamePattern
-from brisk_web.jobs.models import Deliverable
+from brisk_web.jobs.models import Deliverable, owed
 
 _HEAD = 4  # letters by which rules are laid out, so that a name is held against few of them
 _JOKERS = "#?*"
@@ -67,8 +67,8 @@ def _rules() -> tuple[dict[str, list[_Rule]], list[_Rule]]:
     """All rules by the letters they begin with, and those that begin with a joker."""
     laid_out: dict[str, list[_Rule]] = defaultdict(list)
     everywhere = []
-    known = Deliverable.objects.exclude(naming_rule="").order_by("due_at", "id").values_list("pk", "naming_rule")
-    for rank, (number, text) in enumerate(known):
+    known = owed(Deliverable.objects.exclude(naming_rule="")).order_by("due_at", "id")
+    for rank, (number, text) in enumerate(known.values_list("pk", "naming_rule")):
         rule = _Rule(rank, number, text)
         if any(sign in text[:_HEAD] for sign in _JOKERS):
             everywhere.append(rule)

@@ -13,8 +13,9 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from brisk_web.accounts.people import signed_in
+from brisk_web.house.models import in_use
 from brisk_web.inspections.models import Inspection
-from brisk_web.jobs.models import Deliverable, Render
+from brisk_web.jobs.models import Deliverable, Render, owed
 from brisk_web.jobs.suggestions import Suggestion, suggest_all
 from brisk_web.pages.jobs import REFRESH_MS, newest_renders, rows_of
 from brisk_web.storage.models import MediaFile, StorageRoot
@@ -38,7 +39,7 @@ class IntakeRow:
 def _owed() -> QuerySet[Deliverable]:
     """Deliverables with what their newest attempt is like."""
     newest = Render.objects.filter(deliverable=OuterRef("pk")).order_by("-attempt")
-    return Deliverable.objects.annotate(
+    return owed(Deliverable.objects.all()).annotate(
         verdict=Subquery(newest.values("check_record__verdict")[:1]),
         reading=Subquery(newest.values("media_file__inspection__state")[:1]),
     )
@@ -64,20 +65,20 @@ def desk(request: HttpRequest) -> HttpResponse:
     """What needs a person now, in order of due time; beside it the intake."""
     ways, chosen, wanted = _ways(request), words(request.GET, "show"), words(request.GET, "q")
     chosen = chosen if chosen in ways else ""
-    owed = _owed()
+    asked = _owed()
     if wanted:
-        owed = owed.filter(Q(name__icontains=wanted) | Q(job__title__icontains=wanted))
-    counts = owed.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items() if key})
-    counts["count_"] = owed.count()
+        asked = asked.filter(Q(name__icontains=wanted) | Q(job__title__icontains=wanted))
+    counts = asked.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items() if key})
+    counts["count_"] = asked.count()
     page = due_first(
         request,
-        owed.filter(ways[chosen][1])
+        asked.filter(ways[chosen][1])
         .select_related("job", "spec_version__spec")
         .defer("spec_version__document")
         .prefetch_related(newest_renders()),
     )
     running = Inspection.objects.filter(state__in=_ACTIVE).count()
-    following = Deliverable.objects.filter(due_at__gt=timezone.now()).order_by(F("due_at").asc()).first()
+    following = owed(Deliverable.objects.filter(due_at__gt=timezone.now())).order_by(F("due_at").asc()).first()
     context: dict[str, Any] = {
         "rows": rows_of(page.rows),
         "page": page,
@@ -91,7 +92,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         "waiting": counts["count_waiting"],
         "running": running,
         "next_due": following.due_at if following else None,
-        "roots": StorageRoot.objects.filter(takes_uploads=False),
+        "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
         "refresh_ms": REFRESH_MS if running else 0,
     }
     return render(request, "jobs/desk.html", context | _intake(request))
@@ -105,7 +106,16 @@ def _intake(request: HttpRequest) -> dict[str, Any]:
         .select_related("inspection")
         .defer("inspection__document")
     )
+    away = words(request.GET, "intake") == "away"
+    counts = waiting.aggregate(waits=Count("pk", filter=Q(retired_at=None)), away=Count("retired_at"))
+    waiting = waiting.exclude(retired_at=None) if away else in_use(waiting)
     page = newest_first(request, waiting, _INTAKE_ROWS)
     found = suggest_all(file.name for file in page.rows)
     rows = [IntakeRow(file=file, suggestion=found[file.name]) for file in page.rows]
-    return {"intake": rows, "intake_page": page, "intake_count": waiting.count()}
+    return {
+        "intake": rows,
+        "intake_page": page,
+        "intake_count": counts["away" if away else "waits"],
+        "away": away,
+        "away_count": counts["away"],
+    }

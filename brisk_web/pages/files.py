@@ -6,6 +6,7 @@ from collections.abc import Collection
 from typing import Any
 from urllib.parse import urlencode
 
+from django import forms
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
 from django.http import HttpRequest, HttpResponse
@@ -26,7 +27,9 @@ from brisk_core.facts import (
 )
 from brisk_core.packets import LINE_SPEEDS, LinePlay, play_over_line
 from brisk_web.accounts.people import signed_in
+from brisk_web.house.models import in_use
 from brisk_web.jobs.suggestions import suggest
+from brisk_web.pages.changing import SeenMixin
 from brisk_web.pages.searching import COMPARISONS, Search, fact_choices
 from brisk_web.storage import services
 from brisk_web.storage.models import MediaFile, StorageRoot
@@ -56,7 +59,7 @@ def file_list(request: HttpRequest) -> HttpResponse:
         "columns": _columns(request, search),
         "fact_choices": fact_choices(),
         "comparisons": COMPARISONS,
-        "roots": StorageRoot.objects.all(),
+        "roots": in_use(StorageRoot.objects.all()),
         "refresh_ms": 1500 if active else 0,
     }
     return render(request, "storage/file_list.html", context)
@@ -231,6 +234,30 @@ def add_root(request: HttpRequest) -> HttpResponse:
         messages.error(request, str(error))
         return redirect("house")
     return redirect("browse-root", root.pk)
+
+
+class RootForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
+    """The name of a storage root."""
+
+    class Meta:
+        model = StorageRoot
+        fields = ("name",)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.keep(self.instance)
+
+
+@permission_required("storage.add_storageroot", raise_exception=True)
+def change_root(request: HttpRequest, root_id: int) -> HttpResponse:
+    """Give a storage root another name."""
+    root = get_object_or_404(StorageRoot, pk=root_id)
+    form = RootForm(request.POST or None, instance=root)
+    if request.method == "POST" and form.is_valid():
+        services.rename_root(root, form.cleaned_data["name"], by=signed_in(request))
+        return redirect("house")
+    context = {"form": form, "heading": f"Change {form.initial['name']}", "action": "Save"}
+    return render(request, "jobs/form.html", context)
 
 
 @require_POST

@@ -5,25 +5,32 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
+from django.db.models import Q
 
 from brisk_core.edit import parse_range
 from brisk_core.errors import RangeRefused, ValueRefused
 from brisk_core.spec import NamePattern
 from brisk_web.edits.models import Timeline
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.pages.changing import SeenMixin
 from brisk_web.shelf.models import SpecVersion
 
 
-class JobForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
-    """A new job."""
+class JobForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
+    """A new job, or the title of one."""
 
     class Meta:
         model = Job
         fields = ("title",)
 
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        if self.instance.pk:
+            self.keep(self.instance)
 
-class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
-    """A new deliverable of one job."""
+
+class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
+    """A new deliverable of one job, or one that is changed."""
 
     range_text = forms.CharField(
         label="Range",
@@ -31,7 +38,9 @@ class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes no
         help_text="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after. Empty for all of it.",
     )
     due_at = forms.DateTimeField(
-        label="Due", required=False, widget=forms.DateTimeInput(attrs={"type": "datetime-local"})
+        label="Due",
+        required=False,
+        widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"),
     )
 
     class Meta:
@@ -40,13 +49,26 @@ class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes no
         labels = {"spec_version": "Spec", "naming_rule": "Naming rule"}
         help_texts = {"naming_rule": "# is a digit of the attempt, * any characters: OLP_CANAL_WIDE_V##.mp4"}
 
+    attempts_too = forms.BooleanField(
+        label="Judge the attempts that are there by it too",
+        required=False,
+        initial=True,
+        help_text="Without it they keep the spec, timeline and range that they were taken in by.",
+    )
+
     def __init__(self, *args: Any, job: Job, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.instance.job = job
+        if self.instance.pk:
+            self.keep(self.instance)
+            self.initial["range_text"] = self.instance.range_entry
+        else:
+            del self.fields["attempts_too"]
         published = SpecVersion.objects.filter(published_at__isnull=False).select_related("spec")
         self.fields["spec_version"].queryset = published  # type: ignore[attr-defined]
         timelines = self.fields["timeline"]
-        timelines.queryset = Timeline.objects.filter(job=job)  # type: ignore[attr-defined]
+        offered = Q(retired_at=None) | Q(pk=self.instance.timeline_id)
+        timelines.queryset = Timeline.objects.filter(offered, job=job)  # type: ignore[attr-defined]
         timelines.required = False
 
     def clean_naming_rule(self) -> str:
@@ -63,6 +85,7 @@ class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes no
         """Read the range on the chosen timeline, and keep names apart within the job."""
         cleaned = super().clean() or {}
         timeline, text = cleaned.get("timeline"), cleaned.get("range_text")
+        self.instance.range_start = self.instance.range_end = None
         if text and not timeline:
             self.add_error("range_text", "a range needs a timeline")
         elif text and timeline:
@@ -73,6 +96,7 @@ class DeliverableForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes no
             else:
                 self.instance.range_start, self.instance.range_end = covered.start, covered.end
         name = cleaned.get("name")
-        if name and Deliverable.objects.filter(job=self.instance.job, name=name).exists():
+        others = Deliverable.objects.filter(job=self.instance.job).exclude(pk=self.instance.pk)
+        if name and others.filter(name=name).exists():
             self.add_error("name", f"the job has a deliverable {name!r} already")
         return cleaned

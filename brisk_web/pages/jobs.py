@@ -15,9 +15,10 @@ from django.views.decorators.http import require_GET
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
+from brisk_web.house.models import in_use, retired
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs import services
-from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.jobs.models import Deliverable, Job, Render, owed
 from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.job_forms import DeliverableForm, JobForm
 from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
@@ -100,11 +101,21 @@ def _row(
 @require_GET
 def job_list(request: HttpRequest) -> HttpResponse:
     """All jobs with what they owe."""
-    wanted = words(request.GET, "q")
-    jobs = Job.objects.prefetch_related("deliverables", "timelines")
+    wanted, closed = words(request.GET, "q"), words(request.GET, "show") == "closed"
+    known = retired(Job.objects.all()) if closed else in_use(Job.objects.all())
+    jobs = known.prefetch_related("deliverables", "timelines")
     if wanted:
         jobs = jobs.filter(title__icontains=wanted)
-    return render(request, "jobs/job_list.html", {"jobs": jobs[:200], "wanted": wanted})
+    return render(
+        request,
+        "jobs/job_list.html",
+        {
+            "jobs": jobs[:200],
+            "wanted": wanted,
+            "closed": closed,
+            "closed_count": retired(Job.objects.all()).count(),
+        },
+    )
 
 
 @permission_required("jobs.add_job", raise_exception=True)
@@ -116,12 +127,25 @@ def new_job(request: HttpRequest) -> HttpResponse:
     return render(request, "jobs/form.html", {"form": form, "heading": "New job", "action": "Open the job"})
 
 
+@permission_required("jobs.add_job", raise_exception=True)
+def change_job(request: HttpRequest, job_id: int) -> HttpResponse:
+    """Give a job another title."""
+    found = get_object_or_404(Job, pk=job_id)
+    form = JobForm(request.POST or None, instance=found)
+    if request.method == "POST" and form.is_valid():
+        services.rename_job(found, form.cleaned_data["title"], by=signed_in(request))
+        return redirect("job", found.pk)
+    context = {"form": form, "heading": f"Change {form.initial['title']}", "action": "Save", "job": found}
+    return render(request, "jobs/form.html", context)
+
+
 @require_GET
 def job(request: HttpRequest, job_id: int) -> HttpResponse:
     """A job: its timelines, its deliverables with every attempt."""
     found = get_object_or_404(Job, pk=job_id)
     deliverables = list(
-        found.deliverables.select_related("job", "spec_version__spec", "timeline")
+        in_use(found.deliverables.all())
+        .select_related("job", "spec_version__spec", "timeline")
         .prefetch_related(newest_renders())
         .order_by(F("due_at").asc(nulls_last=True), "id")
     )
@@ -144,7 +168,16 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     return render(
         request,
         "jobs/job.html",
-        {"job": found, "timelines": found.timelines.all(), "grid": grid, "refresh_ms": REFRESH_MS if active else 0},
+        {
+            "job": found,
+            "timelines": in_use(found.timelines.all()),
+            "grid": grid,
+            "retired": [
+                *(("deliverable", "retire-deliverable", one) for one in retired(found.deliverables.all())),
+                *(("timeline", "retire-timeline", one) for one in retired(found.timelines.all())),
+            ],
+            "refresh_ms": REFRESH_MS if active else 0,
+        },
     )
 
 
@@ -160,6 +193,22 @@ def new_deliverable(request: HttpRequest, job_id: int) -> HttpResponse:
     return render(request, "jobs/form.html", context)
 
 
+@permission_required("jobs.add_deliverable", raise_exception=True)
+def change_deliverable(request: HttpRequest, deliverable_id: int) -> HttpResponse:
+    """Change a deliverable; what was taken in for it can be judged again."""
+    found = get_object_or_404(Deliverable.objects.select_related("job", "timeline"), pk=deliverable_id)
+    form = DeliverableForm(request.POST or None, job=found.job, instance=found)
+    if request.method == "POST" and form.is_valid():
+        judged = services.change_deliverable(
+            form.save(commit=False), attempts_too=form.cleaned_data["attempts_too"], by=signed_in(request)
+        )
+        again = f" {judged} attempt{' was' if judged == 1 else 's were'} judged again." if judged else ""
+        messages.success(request, f"{found.name} is changed.{again}")
+        return redirect("job", found.job_id)
+    context = {"form": form, "heading": f"Change {form.initial['name']}", "action": "Save", "job": found.job}
+    return render(request, "jobs/form.html", context)
+
+
 @permission_required("jobs.add_render", raise_exception=True)
 def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
     """Take a file in for a deliverable, or check it by a spec alone."""
@@ -172,10 +221,11 @@ def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
             version = get_object_or_404(SpecVersion, pk=asked_id(request.POST, "spec_version"))
             return redirect("check", open_check(file, version, by=signed_in(request)).pk)
         messages.error(request, "Choose a deliverable or a spec.")
+    offered = owed(Deliverable.objects.select_related("job", "spec_version__spec"))
     context = {
         "file": file,
         "suggestion": suggest(file.name),
-        "deliverables": Deliverable.objects.select_related("job", "spec_version__spec").order_by("job__title", "name"),
+        "deliverables": offered.order_by("job__title", "name"),
         "versions": SpecVersion.objects.filter(published_at__isnull=False).select_related("spec"),
     }
     return render(request, "jobs/take_in.html", context)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django import forms
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
@@ -31,11 +33,14 @@ from brisk_web.checks.flags import flags_of
 from brisk_web.checks.models import Check
 from brisk_web.edits import services
 from brisk_web.edits.models import Timeline
+from brisk_web.house.models import in_use
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import set_range as set_range_of
+from brisk_web.pages.changing import SeenMixin
 from brisk_web.ui.asking import asked_id
 
 _CELLS = 40  # of the drawn pattern of a change of rate
+_SAID = ("size", "scan", "pixel_aspect", "sample_rate")  # of an edit, beside its file
 _OFFERED = 40  # newest checks whose findings can be exported
 
 
@@ -61,18 +66,18 @@ class TimelineForm(forms.Form):
     pixel_aspect = forms.CharField(label="Pixel aspect", required=False, help_text="Such as 1:1 or 64:45.")
     sample_rate = forms.CharField(label="Sample rate, Hz", required=False, help_text="Such as 48000.")
 
-    def __init__(self, *args: object, job: Job, **kwargs: object) -> None:
-        """Offer the job's timelines, and what was said of the newest one."""
-        newest = job.timelines.first()
+    def __init__(self, *args: object, job: Job, replaces: int, **kwargs: object) -> None:
+        """Offer the job's timelines, and what was said of the newest one; ``replaces`` is chosen from the beginning."""
+        newest = in_use(job.timelines.all()).first()
         if newest:
-            kwargs.setdefault("initial", _said_before(newest))
+            kwargs.setdefault("initial", _said_before(newest) | {"replaces": replaces})
         super().__init__(*args, **kwargs)  # type: ignore[arg-type]
-        self.fields["replaces"].queryset = job.timelines.all()  # type: ignore[attr-defined]
+        self.fields["replaces"].queryset = in_use(job.timelines.all())  # type: ignore[attr-defined]
 
     def clean(self) -> dict[str, object]:
         """Read every hint by itself, so that each mistake stands at its field."""
         cleaned = super().clean() or {}
-        for name in ("rate", "size", "scan", "pixel_aspect", "sample_rate"):
+        for name in ("rate", *_SAID):
             try:
                 EditHints.from_json({name: cleaned.get(name)})
             except ValueRefused as error:
@@ -93,7 +98,6 @@ def _said_before(timeline: Timeline) -> dict[str, object]:
         "scan": document["scan"] or "",
         "pixel_aspect": document["pixel_aspect"] or "",
         "sample_rate": document["sample_rate"] or "",
-        "replaces": timeline.pk,
     }
 
 
@@ -101,7 +105,8 @@ def _said_before(timeline: Timeline) -> dict[str, object]:
 def import_timeline(request: HttpRequest, job_id: int) -> HttpResponse:
     """Import an edit into a job."""
     job = get_object_or_404(Job, pk=job_id)
-    form = TimelineForm(request.POST or None, request.FILES or None, job=job)
+    before = asked_id(request.GET, "replaces")
+    form = TimelineForm(request.POST or None, request.FILES or None, job=job, replaces=before)
     if request.method == "POST" and form.is_valid():
         try:
             timeline = services.import_timeline(
@@ -118,12 +123,55 @@ def import_timeline(request: HttpRequest, job_id: int) -> HttpResponse:
     return render(request, "jobs/form.html", context)
 
 
+class ChangeTimelineForm(SeenMixin, forms.Form):
+    """The name of a timeline, and what its file could not say."""
+
+    name = forms.CharField(max_length=200)
+    size = forms.CharField(required=False, help_text="Such as 1920×1080.")
+    scan = forms.ChoiceField(
+        required=False, choices=[("", "not said"), ("progressive", "progressive"), ("interlaced", "interlaced")]
+    )
+    pixel_aspect = forms.CharField(label="Pixel aspect", required=False, help_text="Such as 1:1 or 64:45.")
+    sample_rate = forms.CharField(label="Sample rate, Hz", required=False, help_text="Such as 48000.")
+
+    def __init__(self, *args: object, timeline: Timeline, **kwargs: object) -> None:
+        """Begin with what is said of a timeline."""
+        said = _said_before(timeline) | {"name": timeline.name}
+        super().__init__(*args, **{"initial": said, **kwargs})  # type: ignore[arg-type]
+        self.keep(timeline)
+
+    def clean(self) -> dict[str, Any]:
+        """Read every value by itself, so that each mistake stands at its field."""
+        cleaned = super().clean()
+        for name in _SAID:
+            try:
+                EditHints.from_json({name: cleaned.get(name)})
+            except ValueRefused as error:
+                self.add_error(name, str(error))
+        return cleaned
+
+
+@permission_required("edits.add_timeline", raise_exception=True)
+def change_timeline(request: HttpRequest, timeline_id: int) -> HttpResponse:
+    """Rename a timeline or mend what was said of it; what is held against it is judged again."""
+    timeline = get_object_or_404(Timeline.objects.select_related("job"), pk=timeline_id)
+    form = ChangeTimelineForm(request.POST or None, timeline=timeline)
+    if request.method == "POST" and form.is_valid():
+        said = {name: form.cleaned_data[name] for name in _SAID}
+        changed = services.change_timeline(timeline, form.cleaned_data["name"], said, by=signed_in(request))
+        again = " What is held against it was judged again." if changed else ""
+        messages.success(request, f"{timeline.name} is changed.{again}")
+        return redirect("timeline", timeline.pk)
+    context = {"form": form, "heading": f"Change {timeline.name}", "action": "Save", "job": timeline.job}
+    return render(request, "jobs/form.html", context)
+
+
 @require_GET
 def timeline_page(request: HttpRequest, timeline_id: int) -> HttpResponse:
     """The edit drawn as lanes, and what happens to each source on its way to a target."""
     timeline = get_object_or_404(Timeline.objects.select_related("job", "replaces"), pk=timeline_id)
     edit = timeline.edit
-    deliverables = list(timeline.deliverables.select_related("spec_version__spec"))
+    deliverables = list(in_use(timeline.deliverables.all()).select_related("spec_version__spec"))
     targets = [("timeline", Target.of_timeline(edit))]
     targets += [(str(one.pk), target_of(one.spec_version.parsed(), one.name, edit)) for one in deliverables]
     chosen = request.GET.get("target", "timeline")

@@ -8,8 +8,10 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from brisk_web.house.models import Retirable
 
-class StorageRoot(models.Model):
+
+class StorageRoot(Retirable):
     """A place where files lie: a folder, or anything fsspec reaches."""
 
     name = models.CharField(max_length=100, unique=True)
@@ -23,8 +25,8 @@ class StorageRoot(models.Model):
         return self.name
 
 
-class MediaFile(models.Model):
-    """A file in a root. Its name is stored as given and shown escaped."""
+class MediaFile(Retirable):
+    """A file in a root. Its name is stored as given and shown escaped. Out of use, it waits in no intake."""
 
     root = models.ForeignKey(StorageRoot, on_delete=models.PROTECT)
     path = models.CharField(max_length=1000)  # below the root, with forward slashes

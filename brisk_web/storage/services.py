@@ -85,6 +85,14 @@ def add_root(name: str, url: str, *, by: User | None) -> StorageRoot:
     return root
 
 
+@transaction.atomic
+def rename_root(root: StorageRoot, name: str, *, by: User | None) -> None:
+    """Give a storage root another name."""
+    before, root.name = StorageRoot.objects.get(pk=root.pk).name, name
+    root.save(update_fields=["name"])
+    record("root.renamed", root, f"Renamed the storage root {before} to {name}", by=by)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
     """One entry of a folder in a root."""

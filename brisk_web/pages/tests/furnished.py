@@ -61,7 +61,7 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     stem_check = StemCheck.objects.create(mix=file)
     return Furnished(
         values={
-            "job_id": job.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
+            "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
             "pairing_id": pairing.pk,

@@ -18,6 +18,15 @@ WRITES: dict[str, str] = {
     "new-deliverable": OPERATOR,
     "import-timeline": OPERATOR,
     "set-range": OPERATOR,
+    "change-job": OPERATOR,
+    "retire-job": OPERATOR,
+    "change-deliverable": OPERATOR,
+    "retire-deliverable": OPERATOR,
+    "change-timeline": OPERATOR,
+    "retire-timeline": OPERATOR,
+    "put-away": OPERATOR,
+    "change-root": LEAD,
+    "retire-root": LEAD,
     "register-file": OPERATOR,
     "take-in": OPERATOR,
     "inspect-again": OPERATOR,
@@ -37,7 +46,10 @@ WRITES: dict[str, str] = {
     "judge-again": LEAD,
 }
 #: Those of them that a GET reaches as well: forms.
-FORMS = {"new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload"}
+FORMS = {
+    "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload",
+    "change-job", "change-deliverable", "change-timeline", "change-root",
+}  # fmt: skip
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
 OPEN = {"session", "sign-in", "sign-out"}
@@ -52,7 +64,8 @@ NAMES = (
     "q", "page", "before", "sort", "fact", "is", "value", "with", "master", "show", "file", "back", "captions", "view", "x", "y",
     "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
-    "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces",
+    "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
+    "seen", "attempts_too", "intake",
 )  # fmt: skip
 
 

@@ -45,6 +45,12 @@ def file_name(name: object) -> SafeString:
 
 
 @register.filter
+def undo_address(tags: str) -> str:
+    """The address at which what a message tells is undone; empty for most."""
+    return tags.removeprefix("undo:") if tags and tags.startswith("undo:/") else ""
+
+
+@register.filter
 def file_size(size: int) -> str:
     """Bytes as people read them."""
     return spell_bytes(size)

@@ -1,0 +1,184 @@
+"""Records that are changed, put out of use and brought back."""
+
+from __future__ import annotations
+
+import re
+
+from django.test import Client, TestCase
+
+from brisk_web.accounts.roles import LEAD, OPERATOR
+from brisk_web.checks.models import Check
+from brisk_web.edits.models import Timeline
+from brisk_web.house.models import AuditEntry
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.suggestions import suggest
+from brisk_web.pages.tests.furnished import furnish
+from brisk_web.storage.models import StorageRoot
+from brisk_web.testing import SPEC, HouseMixin, QueueTestCase, spec_version
+
+
+class FurnishedMixin(HouseMixin):
+    """A house with one of everything, and an operator in it."""
+
+    client: Client
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.values = furnish(self).values
+        self.sign_in(OPERATOR)
+        self.deliverable = Deliverable.objects.get()
+
+    def seen_at(self, address: str) -> str:
+        """The state that a form remembers."""
+        found = re.search(r'name="seen" value="(\w+)"', self.client.get(address).content.decode())
+        assert found
+        return found[1]
+
+
+class ChangeTest(FurnishedMixin, TestCase):
+    def test_a_job_is_renamed_and_the_trail_has_both_titles(self) -> None:
+        address = f"/jobs/{self.values['job_id']}/change"
+        self.client.post(address, {"title": "Canal, final", "seen": self.seen_at(address)})
+        self.assertEqual(Job.objects.get().title, "Canal, final")
+        self.assertIn("Canal to Canal, final", AuditEntry.objects.get(verb="job.renamed").says)
+
+    def test_a_range_is_shown_as_it_is_written_and_emptied(self) -> None:
+        address = f"/deliverables/{self.deliverable.pk}/change"
+        entries = {"name": "Wide", "spec_version": self.deliverable.spec_version_id}
+        entries |= {"timeline": self.deliverable.timeline_id, "range_text": "1-3"}
+        self.client.post(address, entries | {"seen": self.seen_at(address)})
+        self.deliverable.refresh_from_db()
+        self.assertEqual((self.deliverable.range_start, self.deliverable.range_end), (1, 3))
+        self.assertContains(self.client.get(address), f'value="{self.deliverable.range_entry}"')
+        self.client.post(address, entries | {"range_text": "", "seen": self.seen_at(address)})
+        self.deliverable.refresh_from_db()
+        self.assertEqual((self.deliverable.range_start, self.deliverable.range_end), (None, None))
+
+    def test_the_second_of_two_is_told_and_nothing_is_overwritten_unseen(self) -> None:
+        address = f"/jobs/{self.values['job_id']}/change"
+        seen = self.seen_at(address)
+        self.client.post(address, {"title": "By Lena", "seen": seen})
+        answer = self.client.post(address, {"title": "By Otto", "seen": seen})
+        self.assertContains(answer, "Somebody else changed this")
+        self.assertContains(answer, "By Lena")
+        self.assertContains(answer, 'value="By Otto"')
+        self.assertEqual(Job.objects.get().title, "By Lena")
+        again = re.search(r'name="seen" value="(\w+)"', answer.content.decode())
+        assert again
+        self.client.post(address, {"title": "By Otto", "seen": again[1]})
+        self.assertEqual(Job.objects.get().title, "By Otto")
+
+    def test_a_new_edit_replaces_nothing_unless_one_comes_from_the_version_before(self) -> None:
+        address = f"/jobs/{self.values['job_id']}/timelines/new"
+        self.assertEqual(self.client.get(address).context["form"]["replaces"].value(), 0)
+        number = self.values["timeline_id"]
+        self.assertContains(self.client.get(f"{address}?replaces={number}"), f'value="{number}" selected')
+
+    def test_a_root_is_renamed_by_a_lead(self) -> None:
+        address = f"/files/roots/{self.root.pk}/change"
+        self.assertEqual(self.client.get(address).status_code, 403)
+        self.sign_in(LEAD)
+        self.client.post(address, {"name": "Vault", "seen": self.seen_at(address)})
+        self.assertEqual(StorageRoot.objects.get(pk=self.root.pk).name, "Vault")
+
+
+class JudgedAgainTest(FurnishedMixin, QueueTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.work()
+
+    def test_an_attempt_is_judged_by_the_spec_that_a_deliverable_has_now(self) -> None:
+        other = spec_version(SPEC.replace("id: small", "id: other").replace("equals: 25", "equals: 50"))
+        address = f"/deliverables/{self.deliverable.pk}/change"
+        entries = {
+            "name": "Wide",
+            "spec_version": other.pk,
+            "timeline": self.deliverable.timeline_id,
+            "naming_rule": "X_#.mp4",
+        }
+        check = Check.objects.get(render__isnull=False)
+        self.client.post(address, entries | {"seen": self.seen_at(address)})
+        check.refresh_from_db()
+        self.assertNotEqual(check.spec_version_id, other.pk, "without the tick, attempts keep what they have")
+        self.deliverable.refresh_from_db()
+        self.assertEqual(self.deliverable.naming_rule, "X_#.mp4")
+        self.client.post(address, entries | {"seen": self.seen_at(address), "attempts_too": "on"})
+        check.refresh_from_db()
+        self.assertEqual(check.spec_version_id, other.pk)
+        self.assertEqual(check.findings.get(line="rate").outcome, "fail")
+
+    def test_a_size_is_mended_and_what_hangs_on_it_judged_again(self) -> None:
+        address = f"/timelines/{self.values['timeline_id']}/change"
+        before = Check.objects.get(timeline__isnull=False).judged_at
+        entries = {"name": "Picture lock", "size": "1280x720", "scan": "progressive", "sample_rate": "48000"}
+        answer = self.client.post(address, entries | {"seen": self.seen_at(address)}, follow=True)
+        self.assertContains(answer, "judged again")
+        edit = Timeline.objects.get().edit
+        self.assertEqual((edit.size, edit.scan, edit.sample_rate), ((1280, 720), "progressive", 48000))
+        self.assertNotEqual(Check.objects.get(timeline__isnull=False).judged_at, before)
+        wrong = self.client.post(address, entries | {"size": "wide", "seen": self.seen_at(address)})
+        self.assertContains(wrong, "wide")
+        self.assertEqual(Timeline.objects.get().edit.size, (1280, 720))
+
+
+class RetireTest(FurnishedMixin, TestCase):
+    def verbs(self) -> list[str]:
+        return list(AuditEntry.objects.order_by("pk").values_list("verb", flat=True))
+
+    def test_a_closed_job_owes_nothing_and_comes_back_by_undo(self) -> None:
+        Deliverable.objects.update(naming_rule="OLP_V#.mp4")
+        self.assertIsNotNone(suggest("OLP_V2.mp4"))
+        address = f"/jobs/{self.values['job_id']}/close"
+        answer = self.client.post(address, follow=True)
+        self.assertContains(answer, f'action="{address}"')
+        self.assertContains(answer, "1 closed")
+        self.assertNotContains(self.client.get("/"), "Wide")
+        self.assertIsNone(suggest("OLP_V2.mp4"))
+        self.assertContains(self.client.get("/jobs/?show=closed"), "Canal")
+        self.client.post(address, {"again": "1"})
+        self.assertContains(self.client.get("/"), "Wide")
+        self.assertEqual(self.verbs()[-2:], ["job.retired", "job.brought-back"])
+
+    def test_a_deliverable_that_is_removed_keeps_its_checks_and_can_be_brought_back(self) -> None:
+        address = f"/deliverables/{self.deliverable.pk}/retire"
+        self.client.post(address)
+        self.client.post(address)  # twice is once
+        self.assertEqual(self.verbs().count("deliverable.retired"), 1)
+        page = self.client.get(f"/jobs/{self.values['job_id']}/")
+        self.assertContains(page, "This job owes nothing yet")
+        self.assertContains(page, "Bring back")
+        self.assertEqual(self.client.get(f"/checks/{self.values['check_id']}/").status_code, 200)
+        self.client.post(address, {"again": "1"})
+        self.assertNotContains(self.client.get(f"/jobs/{self.values['job_id']}/"), "This job owes nothing yet")
+
+    def test_a_timeline_that_is_removed_is_offered_no_more(self) -> None:
+        self.client.post(f"/timelines/{self.values['timeline_id']}/retire")
+        form = self.client.get(f"/jobs/{self.values['job_id']}/deliverables/new")
+        self.assertFalse(form.context["form"].fields["timeline"].queryset.exists())
+        self.assertEqual(self.client.get(f"/timelines/{self.values['timeline_id']}/").status_code, 200)
+
+    def test_a_deliverable_of_a_removed_timeline_can_still_be_changed(self) -> None:
+        self.client.post(f"/timelines/{self.values['timeline_id']}/retire")
+        address = f"/deliverables/{self.deliverable.pk}/change"
+        entries = {"name": "Wider", "spec_version": self.deliverable.spec_version_id}
+        self.client.post(address, entries | {"timeline": self.values["timeline_id"], "seen": self.seen_at(address)})
+        self.deliverable.refresh_from_db()
+        self.assertEqual((self.deliverable.name, self.deliverable.timeline_id), ("Wider", self.values["timeline_id"]))
+
+    def test_a_file_is_put_away_and_comes_back_when_it_is_taken_in(self) -> None:
+        file = self.media("stray.mp4", frames=6)
+        self.assertContains(self.client.get("/"), "stray.mp4")
+        self.client.post(f"/files/{file.pk}/put-away")
+        page = self.client.get("/")
+        self.assertContains(page, "1 put away")
+        self.assertEqual([row.file.name for row in page.context["intake"]], [])
+        self.assertContains(self.client.get("/?intake=away"), "stray.mp4")
+        self.client.post(f"/files/{file.pk}/take-in", {"deliverable": self.deliverable.pk})
+        file.refresh_from_db()
+        self.assertIsNone(file.retired_at)
+
+    def test_a_root_that_is_removed_is_not_offered(self) -> None:
+        self.sign_in(LEAD)
+        self.client.post(f"/files/roots/{self.root.pk}/retire")
+        self.assertNotContains(self.client.get("/files/"), "Browse Shelf")
+        self.assertContains(self.client.get("/house/"), "not offered")
