@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import secrets
+import zoneinfo
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
@@ -25,12 +26,24 @@ class Environment:
     hosts: tuple[str, ...]
     secure: bool  #: is the application served over TLS?
     debug: bool
+    time_zone: str  #: of the house, as the IANA database names it
     largest_upload: int  #: bytes
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
 
 
 def _data_folder() -> Path:
     return Path(os.environ.get("BRISK_DATA") or REPOSITORY / "var").resolve()
+
+
+def _time_zone() -> str:
+    """The zone in BRISK_TIME_ZONE, else that of the machine, else UTC."""
+    if asked := os.environ.get("BRISK_TIME_ZONE"):
+        if asked != "UTC" and asked not in zoneinfo.available_timezones():
+            raise ConfigurationRefused(f"met {asked!r} as BRISK_TIME_ZONE; expected a zone such as Europe/Lisbon")
+        return asked
+    machine = Path("/etc/localtime")
+    name = str(machine.resolve()).rpartition("/zoneinfo/")[2] if machine.is_symlink() else ""
+    return name if name in zoneinfo.available_timezones() else "UTC"
 
 
 def _secret_key(data: Path) -> str:
@@ -86,5 +99,6 @@ def read_environment() -> Environment:
         secure=os.environ.get("BRISK_SECURE") == "1",
         debug=os.environ.get("BRISK_DEBUG") == "1",
         largest_frame_cache=_whole("BRISK_FRAME_CACHE", 20 << 30),
+        time_zone=_time_zone(),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
     )

@@ -58,6 +58,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "brisk_web.accounts.zones.PersonTimeZone",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
@@ -76,6 +77,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "brisk_web.ui.context.shell",
+                "brisk_web.accounts.zones.in_pages",
             ],
             "builtins": ["brisk_web.ui.templatetags.brisk"],
         },
@@ -100,7 +102,8 @@ AXES_VERBOSE = False
 
 LANGUAGE_CODE = "en-gb"
 USE_I18N = False
-TIME_ZONE = "UTC"
+TIME_ZONE = "UTC"  # of what is kept; people see HOUSE_TIME_ZONE or their own
+HOUSE_TIME_ZONE = _env.time_zone
 USE_TZ = True
 
 STATIC_URL = "/static/"

@@ -14,6 +14,7 @@ from brisk_web.pages import (
     desk,
     files,
     film_strip,
+    finding,
     glossary,
     house,
     inspections,
@@ -25,6 +26,7 @@ from brisk_web.pages import (
     stems,
     timelines,
     uploads,
+    you,
 )
 
 handler500 = "brisk_web.pages.errors.server_error"
@@ -102,4 +104,6 @@ urlpatterns = [
     path("side-by-side/", side_by_side.side_by_side, name="side-by-side"),
     path("glossary/", glossary.glossary, name="glossary"),
     path("house/", house.house, name="house"),
+    path("you/", you.you, name="you"),
+    path("find", finding.find, name="find"),
 ]

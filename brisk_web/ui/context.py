@@ -26,6 +26,7 @@ _RAIL = {
     "spec": "specs",
     "glossary": "glossary",
     "house": "house",
+    "you": "you",
 }
 
 

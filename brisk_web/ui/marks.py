@@ -30,6 +30,8 @@ _ICONS = {
     ),
     "glossary": '<path d="M4 4h6a2 2 0 0 1 1 1v13a2 2 0 0 0-1-1H4zM18 4h-6a2 2 0 0 0-1 1v13a2 2 0 0 1 1-1h6zM6.5 8h2M6.5 11h2M13.5 8h2"/>',
     "theme": '<path d="M11 4a7 7 0 1 0 7 7A5.6 5.6 0 0 1 11 4Z"/>',
+    "find": '<circle cx="9.5" cy="9.5" r="5.5"/><path d="M13.5 13.5L19 19"/>',
+    "you": '<circle cx="11" cy="7.5" r="3.5"/><path d="M4 19c.8-4 3.4-6 7-6s6.2 2 7 6"/>',
     "out": '<path d="M9 4H4v14h5M9 11h10M15 7l4 4-4 4"/>',
 }
 

@@ -27,6 +27,7 @@ WRITES: dict[str, str] = {
     "put-away": OPERATOR,
     "change-root": LEAD,
     "retire-root": LEAD,
+    "you": VIEWER,
     "register-file": OPERATOR,
     "take-in": OPERATOR,
     "inspect-again": OPERATOR,
@@ -48,7 +49,7 @@ WRITES: dict[str, str] = {
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload",
-    "change-job", "change-deliverable", "change-timeline", "change-root",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
@@ -65,7 +66,7 @@ NAMES = (
     "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
-    "seen", "attempts_too", "intake",
+    "seen", "attempts_too", "intake", "time_zone",
 )  # fmt: skip
 
 

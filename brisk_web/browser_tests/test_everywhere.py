@@ -1,0 +1,61 @@
+"""What every page answers to: going anywhere by name, and the keys."""
+
+from playwright.sync_api import expect
+
+from brisk_web.browser_tests.base import BrowserTestCase
+from brisk_web.pages.tests.furnished import furnish
+
+
+class EverywhereTest(BrowserTestCase):
+    def test_any_place_is_reached_by_its_name_and_the_keyboard_alone(self) -> None:
+        furnish(self, first="OLP_CANAL_V01.mp4")
+        self.enter()
+        palette = self.page.get_by_role("dialog", name="Go anywhere")
+        for asked, kind, title in (
+            ("v01", "file", "OLP_CANAL_V01.mp4"),
+            ("small", "spec", "Small spec"),
+            ("canal", "job", "Canal"),
+            ("what the words", "page", "Glossary"),
+        ):
+            self.page.keyboard.press("Control+k")
+            field = palette.get_by_role("combobox")
+            expect(field).to_be_focused()
+            self.page.keyboard.type(asked)
+            place = palette.get_by_role("option").filter(has_text=title).filter(has_text=kind)
+            expect(place).to_have_count(1)
+            for _ in range(20):
+                if place.get_attribute("aria-selected") == "true":
+                    break
+                self.page.keyboard.press("ArrowDown")
+            self.assertEqual(field.get_attribute("aria-activedescendant"), place.get_attribute("id"))
+            self.page.keyboard.press("Enter")
+            expect(self.page.get_by_role("heading", level=1)).to_contain_text(title)
+            expect(palette).to_be_hidden()
+
+    def test_what_is_not_there_is_said_and_escape_leads_back(self) -> None:
+        self.enter()
+        self.page.get_by_role("button", name="Go to").click()
+        palette = self.page.get_by_role("dialog", name="Go anywhere")
+        palette.get_by_role("combobox").fill("no such thing")
+        expect(palette.get_by_role("status")).to_have_text("Nothing has such a name.")
+        self.page.keyboard.press("Enter")  # leads nowhere
+        self.page.keyboard.press("Escape")
+        expect(palette).to_be_hidden()
+        expect(self.page).to_have_title("Desk · Brisk Sentry")
+
+    def test_the_keys_are_told_on_every_page_and_do_nothing_while_one_writes(self) -> None:
+        self.enter()
+        for path in ("/", "/jobs/", "/files/", "/specs/", "/house/", "/glossary/", "/you/"):
+            self.page.goto(self.live_server_url + path)
+            self.page.keyboard.press("?")
+            keys = self.page.get_by_role("dialog", name="Keys")
+            expect(keys).to_contain_text("go to any job")
+            self.page.keyboard.press("Escape")
+            expect(keys).to_be_hidden()
+        self.page.goto(f"{self.live_server_url}/files/")
+        self.page.keyboard.press("/")
+        field = self.page.get_by_label("Filter by name, fact or amount")
+        expect(field).to_be_focused()
+        self.page.keyboard.type("a?/")
+        expect(field).to_have_value("a?/")
+        expect(self.page.get_by_role("dialog", name="Keys")).to_be_hidden()
