@@ -95,8 +95,9 @@ def frame_aspect(frame: Any) -> Fraction:
 
 
 def _save(picture: Image.Image, path: Path) -> None:
+    """Write a picture that is seen coarsely before all of it has come over a slow line."""
     with written_whole(path) as unfinished:
-        picture.save(unfinished, format="JPEG", quality=_QUALITY, subsampling=0)
+        picture.save(unfinished, format="JPEG", quality=_QUALITY, subsampling=0, progressive=True)
 
 
 def shown_size(width: int, height: int, aspect: Fraction, widest: int) -> tuple[int, int]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Any
 
@@ -14,10 +14,11 @@ from django.views.decorators.http import require_GET
 from brisk_core.exact import nominal_frames
 from brisk_core.facts import REGISTRY, Inspection, Kind, Stage, keys, value_from_json
 from brisk_core.facts import spell as spell_value
+from brisk_core.frames import VIEWS
 from brisk_core.report import CHECK_SCHEMA
 from brisk_web.checks.models import Check, Finding
 from brisk_web.pages import lanes
-from brisk_web.pages.ribbons import SEVERITY, ribbon_of, verdict_words
+from brisk_web.pages.ribbons import SEVERITY, because, ribbon_of, verdict_words
 from brisk_web.pages.side_by_side import side_address
 from brisk_web.ui.asking import whole
 from brisk_web.ui.templatetags.brisk import span_of_time
@@ -63,6 +64,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
     findings = list(check.findings.all())
     inspection = check.media_file.inspection
     facts = inspection.facts if inspection else None
+    data = _page_data(check, findings, facts, request)
     ribbon = ribbon_of([(finding.group, finding.outcome) for finding in findings])
     context = {
         "check": check,
@@ -70,6 +72,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "inspection": inspection,
         "verdict": check.verdict or "not measured",
         "verdict_words": verdict_words(check),
+        "because": because(check.verdict, [(finding.outcome, finding.label) for finding in findings]),
         "ribbon": ribbon,
         "groups": [
             {"cell": cell, "lines": [finding for finding in findings if finding.group == cell.group]} for cell in ribbon
@@ -78,7 +81,8 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "views": [one for one in _VIEWS if one[0] != "alpha" or _has_alpha(facts)],
         "range_words": _range_words(check),
         "side_by_side": _side_by_side(check),
-        "page_data": _page_data(check, findings, facts),
+        "page_data": data,
+        "first_picture": f"{data['frame']}{data['begin']}.jpg?view={_view(request)}",
     }
     return render(request, "checks/check.html", context)
 
@@ -131,7 +135,9 @@ def _agreement_text(agreement: dict[str, Any] | None, finding: Finding) -> str:
     return str(finding.document["found"]) if agreement else "not measured"
 
 
-def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | None) -> dict[str, Any]:
+def _page_data(
+    check: Check, findings: Sequence[Finding], facts: Inspection | None, request: HttpRequest
+) -> dict[str, Any]:
     """What the script of the page needs."""
     inspection = check.media_file.inspection
     data: dict[str, Any] = {
@@ -155,12 +161,14 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
             for finding in findings
         ],
         "frames": 0,
+        "begin": 0,
     }
     rate = facts[keys.PICTURE_FRAME_RATE] if facts else None
     if facts and rate and lanes.series_of(check):
         start = next(iter(facts.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
         data |= {
             "frames": facts[keys.PICTURE_FRAME_COUNT],
+            "begin": _begin(request, data["lines"], facts[keys.PICTURE_FRAME_COUNT] or 0),
             "size": facts[keys.PICTURE_SIZE] or [0, 0],
             "fieldOrder": facts[keys.PICTURE_FIELD_ORDER] or "",
             "shape": float(facts[keys.PICTURE_DISPLAY_ASPECT] or Fraction(16, 9)),
@@ -170,6 +178,23 @@ def _page_data(check: Check, findings: Iterable[Finding], facts: Inspection | No
             "first": start.frames if start else 0,
         }
     return data
+
+
+def _begin(request: HttpRequest, lines: list[dict[str, Any]], frames: int) -> int:
+    """The frame that is shown first: the one that the address asks for, else the first place of its line, or of the
+    line that matters most.
+    """
+    asked = whole(request.GET.get("frame"))
+    if asked is None and lines:
+        chosen = next((one for one in lines if one["id"] == request.GET.get("line")), None)
+        spans = (chosen or min(lines, key=lambda one: one["order"]))["spans"]
+        asked = spans[0]["start"] if spans else 0
+    return max(0, min(asked or 0, frames - 1))
+
+
+def _view(request: HttpRequest) -> str:
+    asked = request.GET.get("view", "")
+    return asked if asked in VIEWS else "picture"
 
 
 def _implied_spans(finding: Finding) -> list[dict[str, int]]:

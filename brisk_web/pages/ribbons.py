@@ -14,7 +14,11 @@ from brisk_web.checks.models import Check, Finding
 #: From worst to best.
 SEVERITY = ("fail", "caution", "not measured", "waived", "pass")
 
-_NOTED = {"fail": "unmet", "caution": "unmet", "not measured": "not measured"}
+_NOTED = {
+    "fail": ("note is not met", "notes are not met"),
+    "caution": ("note gives caution", "notes give caution"),
+    "not measured": ("line could not be measured", "lines could not be measured"),
+}
 _MOST_NAMED = 3  # lines named beside a verdict
 _VERBS = (
     ("fail", "fails", "fail"),
@@ -76,6 +80,16 @@ def worst_lines(checks: Iterable[Check]) -> dict[int, list[str]]:
     return labels
 
 
+def because(verdict: str, lines: Iterable[tuple[str, str]]) -> str:
+    """Return the labels of the lines that decide a verdict, or that a pass leaves open, by (outcome, label)."""
+    known = list(lines)
+    open_ones = [outcome for outcome in SEVERITY if outcome not in ("pass", "waived")]
+    deciding = verdict if verdict in open_ones else next((one for one in open_ones if (one in dict(known))), "")
+    labels = [label for outcome, label in known if outcome == deciding]
+    more = len(labels) - _MOST_NAMED
+    return ", ".join(labels[:_MOST_NAMED]) + (f" and {more} more" if more > 0 else "")
+
+
 def verdict_words(check: Check) -> str:
     """Return the verdict in words, such as "3 of 46 lines fail"."""
     lines = sum(check.counts.values())
@@ -84,6 +98,6 @@ def verdict_words(check: Check) -> str:
     for outcome, one, many in _VERBS:
         if count := check.counts.get(outcome, 0):
             if check.verdict == "pass":  # what is open are notes, which do not count
-                return f"passes, with {count} note{'' if count == 1 else 's'} {_NOTED[outcome]}"
+                return f"passes; {count} of {lines} {_NOTED[outcome][count != 1]}"
             return f"{count} of {lines} lines {one if count == 1 else many}"
     return f"all {lines} lines pass"

@@ -66,7 +66,7 @@ NAMES = (
     "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
-    "seen", "attempts_too", "intake", "time_zone",
+    "seen", "attempts_too", "intake", "time_zone", "frame", "line",
 )  # fmt: skip
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime
 
 from django import template
 from django.utils import timezone
-from django.utils.html import format_html
-from django.utils.safestring import SafeString
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
 
 from brisk_core.edit import Source
 from brisk_core.exact import spell_bytes, spell_rate
@@ -42,6 +43,13 @@ def file_name(name: object) -> SafeString:
         text[:-_NAME_END],
         text[-_NAME_END:],
     )
+
+
+@register.filter
+def breakable(text: object) -> SafeString:
+    """A text that a narrow place breaks after an underscore or a slash, before it breaks it anywhere else."""
+    parts = re.split(r"(?<=[_/])", str(text))
+    return format_html_join(mark_safe("<wbr>"), "{}", ((part,) for part in parts))
 
 
 @register.filter

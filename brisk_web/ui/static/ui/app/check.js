@@ -30,6 +30,7 @@ document.addEventListener("alpine:init", () => {
     clipState: "",
     captions: null, // tracks of captions on frames, fetched once
     samplesWords: "",
+    samplesAt: [0, 0],
     progressWords: "",
     progressStyle: { width: "0%" },
     timers: {},
@@ -38,18 +39,21 @@ document.addEventListener("alpine:init", () => {
       this.data = JSON.parse(document.getElementById("page-data").textContent);
       this.failingFirst = localStorage.getItem(STORE) !== "no";
       const address = new URLSearchParams(location.search);
-      this.window = [0, this.data.frames];
-      if (address.has("frame")) this.frame = this.within(Number(address.get("frame")));
+      this.window = this.windowOf(address);
+      this.frame = this.shown = this.data.frames ? this.within(this.data.begin) : -1; // the page came with its picture
+      this.filter = address.get("only") || "";
       if ([...VIEWS, ...FIELD_VIEWS].includes(address.get("view"))) this.view = address.get("view");
       this.markView();
       const first = [...this.data.lines].sort((one, other) => one.order - other.order)[0];
       const wanted = this.data.lines.find((one) => one.id === address.get("line")) || first;
       this.arrange();
-      if (wanted) this.show(wanted.id, !address.has("frame"));
-      this.seek(this.frame, true);
+      if (wanted) this.show(wanted.id, false);
       if (this.data.frames) this.startLanes();
       if (this.data.active) this.poll();
-      this.$watch("filter", () => this.arrange());
+      this.$watch("filter", () => {
+        this.arrange();
+        this.remember();
+      });
       this.$watch("failingFirst", (value) => {
         localStorage.setItem(STORE, value ? "yes" : "no");
         this.arrange();
@@ -170,11 +174,26 @@ document.addEventListener("alpine:init", () => {
       const [wide, high] = this.data.size;
       const x = Math.round(((event.clientX - left) / (image.naturalWidth * scale)) * wide);
       const y = Math.round(((event.clientY - top) / (image.naturalHeight * scale)) * high);
-      if (x < 0 || y < 0 || x >= wide || y >= high) return;
+      if (x >= 0 && y >= 0 && x < wide && y < high) await this.readSamples(x, y);
+    },
+    tellMiddle() {
+      if (this.data.frames && (this.view === "picture" || this.view === "area")) this.readSamples(...this.data.size.map((one) => Math.floor(one / 2)));
+    },
+    // Arrows move over the picture while the samples are shown.
+    moveSamples(event) {
+      const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      const far = event.shiftKey ? 64 : 8;
+      this.readSamples(...this.samplesAt.map((at, axis) => Math.max(0, Math.min(this.data.size[axis] - 1, at + step[axis] * far))));
+    },
+    async readSamples(x, y) {
+      this.samplesAt = [x, y];
       this.samplesWords = "reading samples";
       this.$refs.samples.replaceChildren();
-      this.$refs.samplesBox.showModal();
+      if (!this.$refs.samplesBox.open) this.$refs.samplesBox.showModal();
       const answer = await (await fetch(`${this.data.frame}${this.frame}.json?x=${x}&y=${y}`)).json();
+      if (x !== this.samplesAt[0] || y !== this.samplesAt[1]) return; // another place was asked for meanwhile
       if (answer.error) {
         this.samplesWords = answer.error;
         return;
@@ -308,10 +327,57 @@ document.addEventListener("alpine:init", () => {
         line: this.line,
         frame: this.data.frames ? this.frame : null,
         view: this.view === "picture" ? null : this.view,
+        only: this.filter,
+        ...this.windowInAddress(),
       }));
     },
 
+    // The stretch that the lanes show: frames FROM-TO, left out where it is the whole file.
+    windowInAddress() {
+      const [start, end] = this.window;
+      return { shown: start === 0 && end === this.data.frames ? null : `${start}-${end}` };
+    },
+    windowOf(address) {
+      const [start, end] = (address.get("shown") || "").split("-").map(Number);
+      const sound = Number.isInteger(start) && Number.isInteger(end) && start >= 0 && end > start && end <= this.data.frames;
+      return sound ? [start, end] : [0, this.data.frames];
+    },
+
     // The lanes.
+
+    arrangeLanes() {
+      if (!this.lanes?.data) return;
+      this.listLanes();
+      this.$refs.lanesBox.showModal();
+    },
+    // Every lane with its name: folding and moving it without a pointer.
+    listLanes(focused) {
+      const rows = this.lanes.listed().map(({ id, name, folded }) => {
+        const row = document.createElement("tr");
+        const label = document.createElement("label");
+        label.className = "flex items-center gap-2";
+        const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: !folded });
+        box.dataset.lane = `${id} unfold`;
+        box.addEventListener("change", () => this.changeLanes(() => this.lanes.fold(id), box.dataset.lane));
+        label.append(box, name);
+        row.insertCell().append(label);
+        for (const [words, by] of [["Up", -1], ["Down", 1]]) {
+          const button = Object.assign(document.createElement("button"), { type: "button", className: "small-button", textContent: words });
+          button.dataset.lane = `${id} ${words}`;
+          button.setAttribute("aria-label", `${name}: ${words.toLowerCase()}`);
+          button.addEventListener("click", () => this.changeLanes(() => this.lanes.shift(id, by), button.dataset.lane));
+          row.insertCell().append(button);
+        }
+        return row;
+      });
+      this.$refs.lanesList.replaceChildren(...rows);
+      if (focused) this.$refs.lanesList.querySelector(`[data-lane="${focused}"]`)?.focus();
+    },
+    changeLanes(act, focused) {
+      act();
+      this.lanes.drawHead(this.frame);
+      this.listLanes(focused);
+    },
 
     startLanes() {
       this.$refs.lanes.replaceChildren();
@@ -363,6 +429,7 @@ document.addEventListener("alpine:init", () => {
       const from = Math.round(Math.max(0, Math.min(start, this.data.frames - room)));
       this.window = [from, from + room];
       this.fetchLanes();
+      this.remember();
     },
     fetchLanes() {
       if (!this.lanes) return;
@@ -400,7 +467,7 @@ document.addEventListener("alpine:init", () => {
     // Keys.
 
     key(event) {
-      if (this.$refs.keys.open || this.$refs.samplesBox?.open) return;
+      if (document.querySelector("dialog[open]")) return;
       const far = event.shiftKey ? 10 : 1;
       doKey(event, {
         ArrowDown: () => this.stepLine(1),
@@ -424,6 +491,8 @@ document.addEventListener("alpine:init", () => {
         c: () => this.stepCaption(1),
         C: () => this.stepCaption(-1),
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
+        x: () => this.tellMiddle(),
+        l: () => this.arrangeLanes(),
         "/": () => this.$refs.filter.focus(),
         "?": () => showKeys(this.$refs.keys),
       });

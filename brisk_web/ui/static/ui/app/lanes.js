@@ -100,6 +100,25 @@ export class Lanes {
     this.keep({ order: rest, folded });
   }
 
+  // Moves a lane before the one above it, or after the one below it, of those that are drawn.
+  shift(id, by) {
+    const { order, folded } = this.arrangement();
+    const drawn = this.places.map((one) => one.id);
+    const other = drawn[drawn.indexOf(id) + by];
+    if (!other) return;
+    const rest = order.filter((one) => one !== id);
+    rest.splice(rest.indexOf(other) + (by > 0 ? 1 : 0), 0, id);
+    this.keep({ order: rest, folded });
+  }
+
+  // The lanes that are drawn, in their order, by name.
+  listed() {
+    return this.places.map(({ id, folded }) => {
+      const words = this.svg.querySelector(`.lane-name[data-lane="${id}"] text`)?.textContent.replace(/ …$/, "");
+      return { id, folded, name: words || id };
+    });
+  }
+
   draw(data, spans) {
     this.data = data;
     this.spans = spans;
@@ -238,7 +257,7 @@ export class Lanes {
   }
 
   drawTypes(top) {
-    this.name("Pictures", "I, P, B by size");
+    this.name("Picture types", "I, P, B by size");
     const { sizes, types, entries, start, end } = this.data;
     const bottom = top + HEIGHT.types - 4;
     const y = (bytes) => bottom - Math.sqrt(bytes / (this.data.largest_size || 1)) * (HEIGHT.types - 16);
