@@ -3,7 +3,9 @@
 from playwright.sync_api import expect
 
 from brisk_web.browser_tests.base import BrowserTestCase
+from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.pages.tests.furnished import furnish
+from brisk_web.testing import spec_version
 
 
 class EverywhereTest(BrowserTestCase):
@@ -59,3 +61,26 @@ class EverywhereTest(BrowserTestCase):
         self.page.keyboard.type("a?/")
         expect(field).to_have_value("a?/")
         expect(self.page.get_by_role("dialog", name="Keys")).to_be_hidden()
+
+
+class PickTest(BrowserTestCase):
+    def test_a_long_list_is_narrowed_to_what_is_meant(self) -> None:
+        version = spec_version()
+        for title in ("Canal", "Harbour"):
+            job = Job.objects.create(title=title)
+            for number in range(8):
+                Deliverable.objects.create(job=job, name=f"Cut {number}", spec_version=version)
+        file = self.media("a.mp4", frames=4)
+        self.enter()
+        self.page.goto(f"{self.live_server_url}/files/{file.pk}/take-in")
+        self.page.get_by_label("Filter: Attempt at").fill("harbour 5")
+        expect(self.page.get_by_role("status").filter(has_text="1 of 16")).to_be_visible()
+        self.page.keyboard.press("Enter")  # to the list, not to the form
+        expect(self.page.get_by_label("Attempt at", exact=True)).to_be_focused()
+        self.page.get_by_role("button", name="Take in").click()
+        expect(self.page.get_by_text("Harbour / Cut 5 / attempt 1")).to_be_visible()
+        self.page.goto(f"{self.live_server_url}/files/{file.pk}/take-in")
+        self.page.get_by_label("Filter: Attempt at").fill("nothing such")
+        expect(self.page.get_by_role("status").filter(has_text="none is like that")).to_be_visible()
+        self.page.get_by_role("button", name="Take in").click()
+        expect(self.page.get_by_text("Choose a deliverable or a spec.")).to_be_visible()

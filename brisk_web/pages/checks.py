@@ -93,7 +93,7 @@ def _side_by_side(check: Check) -> str:
     if check.render:
         siblings = check.render.deliverable.renders.exclude(pk=check.render.pk).order_by("-attempt")
         files += siblings.values_list("media_file_id", flat=True)
-    return side_address(files, check.spec_version_id, check.timeline_id)
+    return side_address(files, check.spec_version_id, check.timeline_id, check.master_id)
 
 
 def _range_words(check: Check) -> str:

@@ -15,13 +15,14 @@ from django.views.decorators.http import require_GET
 from brisk_web.accounts.people import signed_in
 from brisk_web.house.models import in_use
 from brisk_web.inspections.models import Inspection
-from brisk_web.jobs.models import Deliverable, Render, owed
+from brisk_web.jobs.models import Deliverable, Job, Render, owed
 from brisk_web.jobs.suggestions import Suggestion, suggest_all
 from brisk_web.pages.jobs import REFRESH_MS, newest_renders, rows_of
-from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.ui.asking import words
 from brisk_web.ui.paging import due_first, newest_first
 
+_JOBS_OFFERED = 200  # to an edit that is dropped, the newest
 _INTAKE_ROWS = 8  # files without a deliverable shown at once
 _SOON = timedelta(hours=24)
 _ACTIVE = (Inspection.State.QUEUED, Inspection.State.RUNNING)
@@ -92,6 +93,8 @@ def desk(request: HttpRequest) -> HttpResponse:
         "waiting": counts["count_waiting"],
         "running": running,
         "next_due": following.due_at if following else None,
+        "unfinished": Upload.objects.filter(owner=signed_in(request), file=None).order_by("created_at"),
+        "open_jobs": in_use(Job.objects.order_by("-pk"))[:_JOBS_OFFERED],
         "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
         "refresh_ms": REFRESH_MS if running else 0,
     }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import groupby
 from typing import Any
 
 from django import forms
@@ -13,7 +14,7 @@ from brisk_core.spec import NamePattern
 from brisk_web.edits.models import Timeline
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.pages.changing import SeenMixin
-from brisk_web.shelf.models import SpecVersion
+from brisk_web.shelf.models import published_by_family
 
 
 class JobForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
@@ -64,8 +65,13 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             self.initial["range_text"] = self.instance.range_entry
         else:
             del self.fields["attempts_too"]
-        published = SpecVersion.objects.filter(published_at__isnull=False).select_related("spec")
+        published = published_by_family()
         self.fields["spec_version"].queryset = published  # type: ignore[attr-defined]
+        families = groupby(published, key=lambda version: version.spec.family)
+        choices = [(family, [(version.pk, str(version)) for version in versions]) for family, versions in families]
+        self.fields["spec_version"].choices = [("", "choose one"), *choices]  # type: ignore[attr-defined]
+        for name in ("spec_version", "timeline"):
+            self.fields[name].widget.attrs["data-filter"] = True
         timelines = self.fields["timeline"]
         offered = Q(retired_at=None) | Q(pk=self.instance.timeline_id)
         timelines.queryset = Timeline.objects.filter(offered, job=job)  # type: ignore[attr-defined]

@@ -23,7 +23,7 @@ from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.job_forms import DeliverableForm, JobForm
 from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
 from brisk_web.pages.side_by_side import side_address
-from brisk_web.shelf.models import SpecVersion
+from brisk_web.shelf.models import SpecVersion, published_by_family
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, words
 
@@ -226,6 +226,6 @@ def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
         "file": file,
         "suggestion": suggest(file.name),
         "deliverables": offered.order_by("job__title", "name"),
-        "versions": SpecVersion.objects.filter(published_at__isnull=False).select_related("spec"),
+        "versions": published_by_family(),
     }
     return render(request, "jobs/take_in.html", context)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
@@ -17,6 +18,7 @@ from brisk_core.report import Compared, compare
 from brisk_web.captions.services import captioned_for
 from brisk_web.checks.models import Check
 from brisk_web.edits.models import Timeline
+from brisk_web.jobs.models import Render
 from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, whole
@@ -30,7 +32,7 @@ class Column:
     """One file on the page."""
 
     file: MediaFile
-    title: str  #: "Attempt 2" where it is one, else "File"
+    title: str  #: "Master" of another on the page, "Attempt 2" where it is one, else "File"
     without: str  #: query of the page without it
 
 
@@ -58,9 +60,11 @@ def _covered(files: list[MediaFile], version: SpecVersion | None, timeline: Time
     return {check.media_file_id: timeline.covered(check.range_start, check.range_end) for check in checks}
 
 
-def side_address(files: Sequence[int], spec_version: int, timeline: int | None) -> str:
-    """Return the page's address for the first few of ``files`` (ids, newest first), shown oldest first."""
-    query: dict[str, Any] = {"files": ",".join(map(str, reversed(files[:MOST_FILES]))), "spec": spec_version}
+def side_address(files: Sequence[int], spec_version: int, timeline: int | None, master: int | None = None) -> str:
+    """Return the page's address for a master and the first few of ``files`` (ids, newest first), shown oldest first."""
+    others = [file for file in files if file != master][: MOST_FILES - bool(master)]
+    shown = [*([master] if master else []), *reversed(others)]
+    query: dict[str, Any] = {"files": ",".join(map(str, shown)), "spec": spec_version}
     if timeline:
         query["timeline"] = timeline
     return f"{reverse('side-by-side')}?{urlencode(query)}"
@@ -87,10 +91,11 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
         spec=version.parsed() if version else None,
         timeline=timeline.edit if timeline else None,
     )
+    masters = set(_masters_of(files).values_list("pk", flat=True))
     differing = sum(len(group.differing) for group in groups)
     agreeing = sum(len(group.agreeing) for group in groups)
     context = {
-        "columns": [_column(file, files, kept) for file in read],
+        "columns": [_column(file, files, kept, masters) for file in read],
         "unread": [file for file in files if file not in read],
         "version": version,
         "timeline": timeline,
@@ -100,16 +105,43 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
         "agreeing": agreeing,
         "files_text": ",".join(str(file.pk) for file in files),
         "kept": kept,
-        "offered": MediaFile.objects.exclude(pk__in=ids).order_by("-pk")[:_OFFERED] if len(ids) < MOST_FILES else [],
+        "offered": _offered(files) if len(ids) < MOST_FILES else [],
     }
     return render(request, "checks/side_by_side.html", context)
 
 
-def _column(file: MediaFile, files: list[MediaFile], kept: dict[str, str]) -> Column:
+def _masters_of(files: list[MediaFile]) -> QuerySet[MediaFile]:
+    """The files that some of these files are held against."""
+    return MediaFile.objects.filter(checks_against_it__media_file__in=files).distinct()
+
+
+def _offered(files: list[MediaFile]) -> list[tuple[str, list[tuple[int, str]]]]:
+    """What can be added, by group: renders of the same jobs first, then masters, then other files with pictures or
+    sound.
+    """
+    ids = [file.pk for file in files]
+    readable = MediaFile.objects.filter(caption_file__isnull=True, inspection__document__isnull=False).exclude(
+        pk__in=ids
+    )
+    renders = (
+        Render.objects.filter(deliverable__job__deliverables__renders__media_file__in=files, media_file__in=readable)
+        .select_related("deliverable", "media_file")
+        .order_by("deliverable__name", "-attempt")
+        .distinct()
+    )
+    own = [(render.media_file_id, f"{render}: {render.media_file.name}") for render in renders[:_OFFERED]]
+    masters = [(file.pk, file.name) for file in _masters_of(files).filter(pk__in=readable)]
+    taken = {pk for pk, _ in (*own, *masters)}
+    others = [(file.pk, file.name) for file in readable.exclude(pk__in=taken).order_by("-pk")[:_OFFERED]]
+    groups = (("Renders of the same job", own), ("Masters", masters), ("Other files", others))
+    return [(name, entries) for name, entries in groups if entries]
+
+
+def _column(file: MediaFile, files: list[MediaFile], kept: dict[str, str], masters: set[int]) -> Column:
     attempt = next((one.attempt for one in file.renders.all()), None)
     others = ",".join(str(other.pk) for other in files if other.pk != file.pk)
     return Column(
         file=file,
-        title=f"Attempt {attempt}" if attempt else "File",
+        title="Master" if file.pk in masters else f"Attempt {attempt}" if attempt else "File",
         without=f"?{urlencode(kept | {'files': others})}",
     )

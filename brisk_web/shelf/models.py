@@ -57,3 +57,9 @@ class SpecVersion(models.Model):
 @lru_cache(maxsize=256)
 def _parsed(document: str) -> Document:
     return parse_spec(json.loads(document))
+
+
+def published_by_family() -> models.QuerySet[SpecVersion]:
+    """Return all published versions, families together, the newest version of each spec first."""
+    published = SpecVersion.objects.filter(published_at__isnull=False).select_related("spec").defer("document")
+    return published.order_by("spec__family", "spec__name", "-number")

@@ -4,10 +4,12 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import SimpleTestCase
 
+from brisk_web.captions.models import CaptionFile
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
 from brisk_web.edits.services import import_timeline
-from brisk_web.jobs.models import Job
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.pages.lanes import columns
 from brisk_web.storage.services import register
@@ -122,6 +124,32 @@ class SideBySideTest(QueueTestCase):
         self.assertEqual(len(self.client.get(f"/side-by-side/?files={text}").context["columns"]), 4)
         page = self.client.get(f"/side-by-side/?files={files[0].pk}&add={files[1].pk}")
         self.assertEqual([column.file for column in page.context["columns"]], files[:2])
+
+    def test_renders_of_the_job_are_offered_first_then_masters_and_never_captions(self) -> None:
+        job, version = Job.objects.create(title="Canal"), spec_version()
+        wide, tall = (Deliverable.objects.create(job=job, name=name, spec_version=version) for name in ("Wide", "Tall"))
+        first, second, tall_one, stray, master = (
+            self.media(f"{name}.mp4", frames=4 + at) for at, name in enumerate(("w1", "w2", "t1", "stray", "master"))
+        )
+        (self.folder / "shelf" / "w1.srt").write_text("1\n00:00:00,000 --> 00:00:01,000\nHello\n")
+        captions = register(self.root, "w1.srt", by=self.people["operator"])
+        CaptionFile.objects.get_or_create(source=captions, defaults={"name": "w1.srt"})
+        wide.master = master
+        wide.save()
+        for file in (first, second):
+            check = take_in(file, wide)
+        take_in(tall_one, tall)
+        self.work()
+        self.sign_in("viewer")
+        page = self.client.get(f"/side-by-side/?files={second.pk}&spec={version.pk}")
+        offered = {name: [number for number, _ in entries] for name, entries in page.context["offered"]}
+        self.assertEqual(list(offered), ["Renders of the same job", "Masters", "Other files"])
+        self.assertEqual(set(offered["Renders of the same job"]), {first.pk, tall_one.pk})
+        self.assertEqual(offered["Masters"], [master.pk])
+        self.assertEqual(offered["Other files"], [stray.pk])
+        beside = self.client.get(self.client.get(f"/checks/{check.pk}/").context["side_by_side"])
+        titles = [column.title for column in beside.context["columns"]]
+        self.assertEqual(titles, ["Master", "Attempt 1", "Attempt 2"])
 
     def test_nothing_chosen_and_nothing_read(self) -> None:
         self.sign_in("viewer")

@@ -33,10 +33,16 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("selfRefreshing", () => ({
     timer: null,
     init() {
+      this.changed = () => {
+        clearTimeout(this.timer);
+        this.refresh(this.$el);
+      };
+      document.addEventListener("brisk:changed", this.changed);
       this.wait(Number(this.$el.dataset.every || 0));
     },
     destroy() {
       clearTimeout(this.timer);
+      document.removeEventListener("brisk:changed", this.changed);
     },
     wait(every) {
       const part = this.$el;
