@@ -1,10 +1,12 @@
 """What every page answers to: going anywhere by name, and the keys."""
 
+import re
+
 from playwright.sync_api import expect
 
 from brisk_web.browser_tests.base import BrowserTestCase
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.pages.tests.furnished import furnish
+from brisk_web.pages.tests.furnished import addresses, furnish
 from brisk_web.testing import spec_version
 
 
@@ -84,3 +86,48 @@ class PickTest(BrowserTestCase):
         expect(self.page.get_by_role("status").filter(has_text="none is like that")).to_be_visible()
         self.page.get_by_role("button", name="Take in").click()
         expect(self.page.get_by_text("Choose a deliverable or a spec.")).to_be_visible()
+
+
+class FormTest(BrowserTestCase):
+    def test_the_first_mistake_has_the_focus_and_is_tied_to_its_field(self) -> None:
+        job = Job.objects.create(title="Canal")
+        version = spec_version()
+        self.enter()
+        self.page.goto(f"{self.live_server_url}/jobs/{job.pk}/deliverables/new")
+        self.page.get_by_label("Name").fill("Wide")
+        self.page.get_by_label("Spec", exact=True).select_option(str(version.pk))
+        self.page.get_by_label("Naming rule").fill("wide/x")
+        self.page.get_by_label("Range").fill("1-2")
+        self.page.get_by_role("button", name="Add it").click()
+        field = self.page.get_by_label("Range")
+        expect(field).to_be_focused()
+        expect(field).to_have_accessible_description(re.compile("a range needs a timeline"))
+
+
+class LargeTextTest(BrowserTestCase):
+    def test_text_of_twice_the_size_keeps_every_page_within_its_width(self) -> None:
+        house = furnish(self, first="OLP_CANAL_V01.mp4")
+        self.work()
+        self.enter("lead")
+        sizes = {"fontSizes": {"standard": 32, "fixed": 26}}
+        self.page.context.new_cdp_session(self.page).send("Page.setFontSizes", sizes)
+        for name in (
+            "desk",
+            "jobs",
+            "job",
+            "files",
+            "file",
+            "check",
+            "against",
+            "timeline",
+            "specs",
+            "spec",
+            "house",
+            "you",
+        ):
+            pattern = next(one for one in addresses() if one.name == name)
+            self.page.goto(self.live_server_url + house.address(pattern))
+            found = self.page.evaluate(
+                "[getComputedStyle(document.querySelector('main')).fontSize, document.documentElement.scrollWidth]"
+            )
+            self.assertEqual(found, ["28px", 1280], name)

@@ -15,9 +15,9 @@ from brisk_web.checks.models import Check, Finding
 SEVERITY = ("fail", "caution", "not measured", "waived", "pass")
 
 _NOTED = {
-    "fail": ("note is not met", "notes are not met"),
-    "caution": ("note gives caution", "notes give caution"),
-    "not measured": ("line could not be measured", "lines could not be measured"),
+    "fail": "{count} note{s} not met",
+    "caution": "{count} note{s} with caution",
+    "not measured": "{count} of {lines} lines could not be measured",
 }
 _MOST_NAMED = 3  # lines named beside a verdict
 _VERBS = (
@@ -98,6 +98,6 @@ def verdict_words(check: Check) -> str:
     for outcome, one, many in _VERBS:
         if count := check.counts.get(outcome, 0):
             if check.verdict == "pass":  # what is open are notes, which do not count
-                return f"passes; {count} of {lines} {_NOTED[outcome][count != 1]}"
+                return "passes; " + _NOTED[outcome].format(count=count, lines=lines, s="" if count == 1 else "s")
             return f"{count} of {lines} lines {one if count == 1 else many}"
     return f"all {lines} lines pass"

@@ -1,4 +1,4 @@
-// A filter beside long lists to choose from: select elements with data-filter.
+// Forms: the first mistake has the focus, and long lists to choose from (select elements with data-filter) a filter.
 const FEW = 12; // entries that are seen at once anyhow
 
 const narrow = (select, text) => {
@@ -36,3 +36,4 @@ const begin = (select) => {
 };
 
 for (const select of document.querySelectorAll("select[data-filter]")) begin(select);
+document.querySelector("main [aria-invalid=true]")?.focus();
