@@ -5,9 +5,11 @@ from __future__ import annotations
 import os
 from typing import Any
 
+from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
+from brisk_web.pages.bench import settle
 from brisk_web.testing import QueueTestCase
 
 CHROMIUM = "/usr/bin/chromium"
@@ -48,6 +50,7 @@ class BrowserTestCase(QueueTestCase, StaticLiveServerTestCase):
         super().setUp()
         self.complaints: list[str] = []
         context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(settle)  # before the folder goes that pictures are made in
         self.addCleanup(context.close)
         self.page: Page = context.new_page()
         self.page.set_default_timeout(15_000)
@@ -63,9 +66,11 @@ class BrowserTestCase(QueueTestCase, StaticLiveServerTestCase):
             self.complaints.append(message.text)
 
     def enter(self, role: str = "operator") -> None:
-        """Sign in through the page."""
-        self.page.goto(f"{self.live_server_url}/sign-in")
-        self.page.get_by_label("Username").fill(role)
-        self.page.get_by_label("Password").fill("right-word")
-        self.page.get_by_role("button", name="Sign in").click()
+        """Come in with a session that was begun before; signing in by the page has its own tests."""
+        self.client.force_login(self.people[role])
+        session = self.client.cookies[settings.SESSION_COOKIE_NAME].value
+        self.page.context.add_cookies(
+            [{"name": settings.SESSION_COOKIE_NAME, "value": session, "url": self.live_server_url}]
+        )
+        self.page.goto(self.live_server_url)
         self.page.get_by_role("heading", name="Desk").wait_for()

@@ -93,6 +93,13 @@ def _make(path: Path, request: requests.Request[Any]) -> None:
             sandbox.run(request, limits=_LIMITS)
 
 
+def settle() -> None:
+    """Wait until no picture is being made."""
+    all_rest = threading.Barrier(_AT_ONCE)
+    for resting in [_makers.submit(all_rest.wait) for _ in range(_AT_ONCE)]:
+        resting.result()
+
+
 def _whole(text: str | None, default: int) -> int:
     found = whole(text, default)
     return default if found is None else found

@@ -18,6 +18,7 @@ from brisk_core.frames import VIEWS
 from brisk_core.report import CHECK_SCHEMA
 from brisk_web.checks.models import Check, Finding
 from brisk_web.pages import lanes
+from brisk_web.pages.places import Guide
 from brisk_web.pages.ribbons import SEVERITY, because, ribbon_of, verdict_words
 from brisk_web.pages.side_by_side import side_address
 from brisk_web.ui.asking import whole
@@ -64,6 +65,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
     findings = list(check.findings.all())
     inspection = check.media_file.inspection
     facts = inspection.facts if inspection else None
+    guide = Guide(check, facts)
     data = _page_data(check, findings, facts, request)
     ribbon = ribbon_of([(finding.group, finding.outcome) for finding in findings])
     context = {
@@ -77,7 +79,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "groups": [
             {"cell": cell, "lines": [finding for finding in findings if finding.group == cell.group]} for cell in ribbon
         ],
-        "evidence": [_evidence(finding, facts) for finding in findings],
+        "evidence": [_evidence(finding, facts, guide) for finding in findings],
         "views": [one for one in _VIEWS if one[0] != "alpha" or _has_alpha(facts)],
         "range_words": _range_words(check),
         "side_by_side": _side_by_side(check),
@@ -106,7 +108,7 @@ def _range_words(check: Check) -> str:
     )
 
 
-def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
+def _evidence(finding: Finding, facts: Inspection | None, guide: Guide) -> dict[str, Any]:
     """What the evidence card of a finding shows."""
     document, characteristic = finding.document, REGISTRY[finding.characteristic]
     unread = facts.unread.get(characteristic.id) if facts else None
@@ -128,7 +130,13 @@ def _evidence(finding: Finding, facts: Inspection | None) -> dict[str, Any]:
                 text = spell_value(characteristic.kind, characteristic.per_track, value, characteristic.unit)
         place = facts.places.get(characteristic.id, {}).get(name, "") if facts else ""
         witnesses.append({"words": words, "text": text, "place": place})
-    return {"finding": finding, "document": document, "characteristic": characteristic, "witnesses": witnesses}
+    return {
+        "finding": finding,
+        "document": document,
+        "characteristic": characteristic,
+        "witnesses": witnesses,
+        "places": guide.places(document["spans"] or _implied_spans(finding)),
+    }
 
 
 def _agreement_text(agreement: dict[str, Any] | None, finding: Finding) -> str:

@@ -291,6 +291,9 @@ document.addEventListener("alpine:init", () => {
       const next = nextPlace((own.length ? own : open).map((one) => one.start), this.frame, by);
       if (next !== undefined) this.seek(next);
     },
+    seekTo(event) {
+      this.seek(Number(event.currentTarget.dataset.at));
+    },
     nextFault() {
       this.stepFault(1);
     },
