@@ -31,21 +31,45 @@ _RED_STEP = 20.0  # change of 320 times (R - G - B) that counts for red
 
 
 class LightMeter:
-    """Mean, 99.9th percentile, and luminance and saturated red in cells."""
+    """Mean, 99.9th percentile, luminance and saturated red in cells, and the area that became brighter or darker."""
 
     name = "light"
     row = np.dtype(
-        [("mean", "f2"), ("high", "u1"), ("cells", "u1", (_DOWN * _ACROSS,)), ("red", "u1", (_DOWN * _ACROSS,))]
-    )
-    looks_back = False
+        [("mean", "f2"), ("high", "u1"), ("cells", "u1", (_DOWN * _ACROSS,)), ("red", "u1", (_DOWN * _ACROSS,)),
+         ("rose", "f2"), ("fell", "f2")]
+    )  # fmt: skip
+    looks_back = True
+
+    def __init__(self) -> None:
+        self._seen: tuple[Picture, NDArray[np.float32]] | None = None  # the last picture and its luminance
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
-        """Return mean and 99.9th percentile in 8-bit steps, cd/m² and red of each cell."""
+        """Return mean and 99.9th percentile in 8-bit steps, cd/m² and red of each cell, and the shares of the area
+        that rose and fell by the step that counts since the picture before; NaN for the first.
+        """
         mean = float(now.small.mean())
-        samples = now.samples
-        level = np.clip((now.small - samples.black) / (samples.white - samples.black), 0, 1)
-        cells = cv2.resize(level**_GAMMA * SCREEN_WHITE, (_ACROSS, _DOWN), interpolation=cv2.INTER_AREA)
-        return (mean, _high(now, mean), np.round(cells).astype(np.uint8).ravel(), _red(now, level).ravel())
+        level = _level(now)
+        light = level**_GAMMA * SCREEN_WHITE
+        cells = cv2.resize(light, (_ACROSS, _DOWN), interpolation=cv2.INTER_AREA)
+        rose, fell = self._changed(light, before[-1]) if before else (np.nan, np.nan)
+        self._seen = now, light
+        fixed = np.round(cells).astype(np.uint8).ravel(), _red(now, level).ravel()
+        return (mean, _high(now, mean), *fixed, rose, fell)
+
+    def _changed(self, light: NDArray[np.float32], before: Picture) -> tuple[float, float]:
+        if self._seen is not None and self._seen[0] is before:
+            last = self._seen[1]
+        else:
+            last = _level(before) ** _GAMMA * SCREEN_WHITE
+        if last.shape != light.shape:
+            return np.nan, np.nan
+        dark = np.minimum(light, last) < _DARKER_BELOW
+        return float(((light - last >= _STEP) & dark).mean()), float(((last - light >= _STEP) & dark).mean())
+
+
+def _level(picture: Picture) -> NDArray[np.float32]:
+    samples = picture.samples
+    return np.asarray(np.clip((picture.small - samples.black) / (samples.white - samples.black), 0, 1), np.float32)
 
 
 def _high(now: Picture, mean: float) -> int:
@@ -101,15 +125,25 @@ def find_black(rows: Rows, black: float, limit: float = BLACK_LIMIT) -> tuple[tu
 def find_flashes(rows: Rows, rate: float) -> tuple[tuple[int, int, str], ...]:
     """Return half-open spans with more than three flashes in any one second, and which kind they are."""
     found = []
-    general = _opposing(rows["cells"].astype(np.float32), _STEP, _DARKER_BELOW)
-    red = _opposing(rows["red"].astype(np.float32) * (320 / 255), _RED_STEP, None)
+    areas = rows["rose"].astype(np.float32), rows["fell"].astype(np.float32)
+    general = _opposing(rows["cells"].astype(np.float32), _STEP, _DARKER_BELOW, areas)
+    red = _opposing(rows["red"].astype(np.float32) * (320 / 255), _RED_STEP, None, None)
     for changes, kind in ((general, "general flashes"), (red, "red flashes")):
         found += [(start, end, kind) for start, end in _too_many(changes, rate)]
     return tuple(sorted(found))
 
 
-def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | None) -> list[int]:
-    """Return pictures at which a quarter of the screen completes a change against the direction of the one before."""
+def _opposing(
+    cells: NDArray[np.float32],
+    step: float,
+    darker_below: float | None,
+    areas_of_samples: tuple[NDArray[np.float32], NDArray[np.float32]] | None,
+) -> list[int]:
+    """Return pictures at which a quarter of the screen completes a change against the direction of the one before.
+
+    Cells tell which way they go over several pictures, but one that changes in part counts whole. Where a change is
+    done within a picture or two, the area of the samples that made it has the last word.
+    """
     if len(cells) < 2:
         return []
     low, high = cells[0].copy(), cells[0].copy()  # extremes of each cell since its last change
@@ -130,6 +164,8 @@ def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | Non
         for direction, area, against in ((1, areas[0], areas[1]), (-1, areas[1], areas[0])):
             # Where as much goes up as goes down, something moves; light that flashes goes one way.
             if direction != last and area >= _AREA and against <= _AGAINST * area:
+                if areas_of_samples and _too_small(cells, areas_of_samples[direction < 0], at, direction):
+                    continue
                 found.append(at)
                 last = direction
                 low, high = now.copy(), now.copy()
@@ -138,6 +174,17 @@ def _opposing(cells: NDArray[np.float32], step: float, darker_below: float | Non
     return found
 
 
+def _too_small(cells: NDArray[np.float32], area: NDArray[np.float32], at: int, direction: int) -> bool:
+    """Was a change done at once, and by fewer samples than a quarter of the screen?"""
+    first = max(0, at - _TOGETHER - _BEFORE)
+    now = at - _TOGETHER
+    moved = np.clip(direction * (cells[at] - cells[max(0, now)]), 0, None).sum()
+    slowly = np.clip(direction * (cells[max(0, now)] - cells[first]), 0, None).sum()
+    changed = float(np.nansum(area[max(1, now + 1) : at + 1]))
+    return bool(slowly <= _SLOWLY * moved and changed < _AREA)
+
+
+_BEFORE, _SLOWLY = 3, 0.2  # pictures before a change, and the share of it that may have been done in them
 #: cd/m² a picture below which nothing on the way can make four flashes a second, at 60 pictures a second.
 _LEAST_PACE = 2.0
 _AGAINST = 0.5  # area that may change the other way at the same time, as a share

@@ -64,6 +64,44 @@ class FlashTest(TestCase):
         self.assertEqual(flashes(flashing(6, share=0.15)), ())
         self.assertTrue(flashes(flashing(6, share=0.4)))
 
+    def test_the_area_is_that_of_the_samples_wherever_they_lie(self) -> None:
+        scattered = np.kron(np.random.default_rng(3).random((36, 44)), np.ones((8, 8)))
+        rows, columns = np.mgrid[:288, :352]
+
+        def box(share: float) -> Plane:
+            side = share**0.5
+            return np.asarray((rows - 37 < 288 * side) & (rows >= 37) & (columns - 51 < 352 * side) & (columns >= 51))
+
+        def bands(share: float) -> Plane:
+            return np.asarray((rows - 10) % 190 < 288 * share / 2)
+
+        for draw in (lambda share: scattered < share, box, bands):
+            for share, told in ((0.1, False), (0.22, False), (0.28, True), (0.6, True)):
+                area = draw(share)
+                pictures = [
+                    np.where(area, 200 if number * 12 // RATE % 2 else 40, 60).astype(np.uint8) for number in range(100)
+                ]
+                self.assertEqual(bool(flashes(pictures)), told, (draw, share, float(area.mean())))
+
+    def test_both_sides_of_20_candela_and_of_160(self) -> None:
+        for dark, bright, told in ((100, 125, False), (100, 131, True), (218, 235, False), (212, 235, True)):
+            self.assertEqual(bool(flashes(flashing(6, bright=bright, dark=dark))), told, (dark, bright))
+
+    def test_light_that_swells_is_told_as_light_that_jumps(self) -> None:
+        for period, told in ((4, True), (6, True), (12, False)):  # pictures, at 25 a second: 6.25, 4.2 and 2.1 flashes
+            swell = [0.5 - 0.5 * np.cos(2 * np.pi * number / period) for number in range(100)]
+            pictures = [np.full((288, 352), round(40 + 160 * one), np.uint8) for one in swell]
+            self.assertEqual(bool(flashes(pictures)), told, period)
+
+    def test_a_pattern_that_moves_is_no_flash(self) -> None:
+        rows, columns = np.mgrid[:288, :352]
+        for pitch in (6, 16, 40):
+            pictures = [
+                np.where((columns + rows + number * pitch // 2) // pitch % 2, 200, 40).astype(np.uint8)
+                for number in range(100)
+            ]
+            self.assertEqual(flashes(pictures), (), pitch)
+
     def test_changes_below_20_candela_or_between_bright_states_are_harmless(self) -> None:
         self.assertEqual(flashes(flashing(6, bright=100, dark=88)), ())
         self.assertEqual(flashes(flashing(6, bright=235, dark=222)), ())
