@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 
+from brisk_core.captions.agreement import agreement_of
 from brisk_core.captions.document import Caption, CaptionDocument, Oddity
 from brisk_core.captions.placing import Placed, Programme, place
 from brisk_core.captions.ruling import MOST_SENTENCES, Captioned, CaptionSentence, Ruling, capitalised, held_of
@@ -54,6 +55,7 @@ def hold_captions(
     held[keys.TEXT_ENCODING.id] = _of_remarks(rulings, Oddity.ENCODING)
     held[keys.TEXT_RATE_MISMATCH.id] = join([time_of(ruling) for ruling in rulings])
     held[keys.TEXT_BURNED_IN.id] = _burned(rulings)
+    held[keys.TEXT_AGREEMENT.id] = agreement_of(rulings)
     return held
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
+import cv2
 import numpy as np
 
 from brisk_core.facts import Sentence
@@ -158,7 +159,7 @@ def _correlation(one: Samples, other: Samples) -> float:
 def _best_lag(file: Samples, master: Samples) -> int:
     """Where in the master the window fits best, whichever channels fit and whatever their sign."""
     count, wide = file.shape[1], master.shape[1]
-    size = 1 << (wide + count - 1).bit_length()
+    size = cv2.getOptimalDFTSize(wide)  # what wraps around lies beyond the last lag
     lags = wide - count + 1
     spectra = [np.fft.rfft(channel, size) for channel in master[:_MOST_PAIRED]]
     summed = np.concatenate(

@@ -64,9 +64,19 @@ CAPTION_LINES: tuple[Line, ...] = (
     _line("reading_speed", "Reading speed", Weight.SHOULD),
     _line("line_length", "Length of caption lines", Weight.SHOULD),
     _line("line_count", "Lines at once", Weight.SHOULD),
+    _line("agreement", "Captions inside as beside", Weight.SHOULD, "Viewers of one and the other read another text."),
     _line("burned_in", "Captions apart from the picture", Weight.SHOULD, "Burned in and beside it, they stand twice."),
 )
 CAPTION_IDS = frozenset(line.characteristic.id for line in CAPTION_LINES)
+
+
+def caption_lines_of(captioned: Captioned | None) -> tuple[Line, ...]:
+    """Return the lines that the captions of a file bring; whether those inside agree with those beside it is asked only
+    where there are both.
+    """
+    kinds = {document.embedded for document in captioned.documents} if captioned else set()
+    left_out = set() if len(kinds) == 2 else {keys.TEXT_AGREEMENT.id}
+    return tuple(line for line in CAPTION_LINES if line.characteristic.id not in left_out) if kinds else ()
 
 
 @dataclass(slots=True)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Set
+from collections.abc import Mapping, Sequence, Set
 
 from brisk_core.captions import Captioned
 from brisk_core.edit import FrameRange, Timeline, agree, hold
 from brisk_core.facts import Held, Inspection, Unheard, Witness, keys
 from brisk_core.packets import PacketSeries
 from brisk_core.spec.against import MASTER_LINES, TIMELINE_LINES
-from brisk_core.spec.captioned import CAPTION_LINES, CaptionVerdicts, with_sidecars
+from brisk_core.spec.captioned import CaptionVerdicts, caption_lines_of, with_sidecars
 from brisk_core.spec.check import Check
 from brisk_core.spec.conditions import FitsBuffer
 from brisk_core.spec.document import Spec
@@ -54,7 +54,7 @@ def judge(
     )
     lines = list(spec.lines)
     if integrity:
-        lines += _beside(spec, hearing, with_captions=captioned is not None) + _of_every_file(spec, hearing)
+        lines += _beside(spec, hearing, caption_lines_of(captioned)) + _of_every_file(spec, hearing)
     wanted = [line for line in lines if only is None or line.id in only]
     return Check(spec=spec, findings=tuple(line.condition.judge(line, hearing) for line in wanted))
 
@@ -70,13 +70,13 @@ def _speaks(line: Line, hearing: Hearing) -> bool:
     return bool(witnessed.spoken()) or any(witnessed.of(one) is Unheard.UNHEARD for one in Witness)
 
 
-def _beside(spec: Spec, hearing: Hearing, *, with_captions: bool) -> list[Line]:
+def _beside(spec: Spec, hearing: Hearing, of_captions: Sequence[Line]) -> list[Line]:
     """The lines that a timeline, a master and captions bring, where the spec does not ask in its own way."""
     asked = {id_ for line in spec.lines for id_ in (line.characteristic.id, line.condition.answers)}
     lines = [
         *(TIMELINE_LINES if hearing.agreements is not None else ()),
         *(MASTER_LINES if hearing.with_master else ()),
-        *(CAPTION_LINES if with_captions else ()),
+        *of_captions,
     ]
     return [line for line in lines if line.characteristic.id not in asked and not _is_idle(line, spec, hearing)]
 

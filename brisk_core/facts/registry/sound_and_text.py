@@ -320,6 +320,15 @@ SOUND_AND_TEXT = (
         stage=Stage.CHECK,
     ),
     define(
+        "text.agreement",
+        "Captions inside as beside",
+        Group.CAPTIONS,
+        Kind.TEXTS,
+        "O",
+        "What captions inside a file say or when they say it otherwise than those beside it.",
+        stage=Stage.CHECK,
+    ),
+    define(
         "text.burned_in",
         "Captions burned in",
         Group.CAPTIONS,

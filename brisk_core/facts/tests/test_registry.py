@@ -37,7 +37,7 @@ CONTRACT = {
     "sound": "tracks codec sample_rate bit_depth channels layout bitrate start loudness loudness_range short_max momentary_max "
     "true_peak clipping silence unreadable dropout click phase dc_offset same_channels silent_channels programme_loudness mistakes",
     "text": "captions overlap reading_speed out_of_range rate_mismatch line_length chapters gap line_count document encoding "
-    "burned_in",
+    "burned_in agreement",
     "edit": "size frame_rate scan pixel_aspect start_timecode sample_rate length cuts shots shape gaps chapters",
     "master": "map level_curve geometry similarity sound",
 }

@@ -1,5 +1,6 @@
 import datetime
 from collections.abc import Mapping
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 from unittest import TestCase
@@ -11,7 +12,7 @@ from brisk_core.errors import SpecRefused
 from brisk_core.facts import Depth, FactsBuilder, Inspection, Span, keys
 from brisk_core.report import check_to_json
 from brisk_core.spec import Spec, judge, parse_spec
-from brisk_core.spec.captioned import CAPTION_LINES
+from brisk_core.spec.captioned import CAPTION_LINES, caption_lines_of
 
 
 def spec(**lines: tuple[str, Mapping[str, Any]]) -> Spec:
@@ -60,7 +61,8 @@ class CaptionLinesTest(TestCase):
         self.assertEqual([id_ for id_ in self.findings(asked, None) if "captions" in id_], [])
         found = self.findings(asked, captioned())
         outcomes = {id_: found[id_]["outcome"] for id_ in found if "captions" in id_}
-        self.assertEqual(set(outcomes), {line.id for line in CAPTION_LINES})
+        self.assertEqual(set(outcomes), {line.id for line in caption_lines_of(captioned())})
+        self.assertEqual(len(outcomes), len(CAPTION_LINES) - 1)
         unknown = {"integrity-captions-rate-mismatch", "integrity-captions-burned-in"}
         self.assertEqual({id_ for id_, outcome in outcomes.items() if outcome != "pass"}, unknown)
         self.assertEqual({found[id_]["weight"] for id_ in unknown}, {"note"})
@@ -145,3 +147,14 @@ class CaptionLinesTest(TestCase):
         found = self.findings(spec(rate=("picture.frame_rate", {"equals": 25})), captioned(broken))
         self.assertEqual(found["integrity-captions-document"]["outcome"], "fail")
         self.assertIn("Line 6: met", found["integrity-captions-document"]["says"])
+
+    def test_what_is_inside_is_held_against_what_is_beside_it_where_there_are_both(self) -> None:
+        asked = spec(rate=("picture.frame_rate", {"equals": 25}))
+        beside, inside = subrip(GOOD), replace(subrip(GOOD), name="CC1", embedded=True)
+        row = self.findings(asked, captioned(beside, inside))["integrity-captions-agreement"]
+        self.assertEqual((row["outcome"], row["found"]), ("pass", "the same words at the same time"))
+        short = replace(inside, captions=inside.captions[1:])
+        row = self.findings(asked, captioned(beside, short))["integrity-captions-agreement"]
+        self.assertEqual(row["outcome"], "caution")
+        self.assertIn("is missing in CC1", row["says"])
+        self.assertNotIn("integrity-captions-agreement", self.findings(asked, captioned(beside)))
