@@ -3,7 +3,14 @@ from collections.abc import Sequence
 from pathlib import Path
 from unittest import TestCase
 
-from brisk_core.captions import CaptionDocument, read_embedded
+from brisk_core.captions import (
+    CaptionDocument,
+    Captioned,
+    hold_captions,
+    programme_of,
+    read_captions,
+    read_embedded,
+)
 from brisk_core.captions.line21.tests.codes import EDM, ENM, EOC, RCL, Pair, row, second_channel, text
 from brisk_core.captions.tests.carried import (
     NOTHING,
@@ -14,7 +21,7 @@ from brisk_core.captions.tests.carried import (
     triplets,
     write,
 )
-from brisk_core.facts import Depth, Inspection
+from brisk_core.facts import Depth, Inspection, keys
 from brisk_core.inspect import inspect
 from brisk_core.packets.caption_data import ancillary_triplets, cdp_triplets, track_triplets
 from brisk_core.reading import Source
@@ -72,6 +79,18 @@ class CaptionDataTest(TestCase):
             ("c.mpg", "mpeg2video", {"bf": "2", "g": "12"}),
         ):
             self.assert_shown(write(self.folder / name, codec, CAPTIONED, options=options))
+
+    def test_an_scc_file_is_held_against_what_is_inside(self) -> None:
+        path = write(self.folder / "a.mp4", "libx264", CAPTIONED, options=X264)
+        programme = programme_of(self.inspected(path))
+        assert programme
+        for says, right in (("The lock is shut", True), ("The lock is open now", False)):
+            rows = ((2, pop_on(says)), (40, [EDM]))
+            codes = [(at, " ".join(f"{one:02x}{two:02x}" for one, two in pairs)) for at, pairs in rows]
+            text = "\n\n".join(f"00:00:{at // 30:02}:{at % 30:02}\t{line}" for at, line in codes)
+            beside = read_captions(f"{text}\n".encode(), "a.scc")
+            held = hold_captions(Captioned(documents=(beside, *self.found(path))), programme)
+            self.assertIs(held[keys.TEXT_AGREEMENT.id].right, right, says)
 
     def test_in_ancillary_data_of_mxf(self) -> None:
         for number, sample in enumerate(
