@@ -126,7 +126,8 @@ def _observe_captions_inside(source: Source, builder: FactsBuilder, data: Sequen
     for key in told:
         found = held[key.id]
         if found.right is None:
-            builder.unread(key, found.found)
+            by_scan = key is keys.TEXT_RATE_MISMATCH
+            builder.unread(key, "a check tells it, by sounds and cuts" if by_scan else found.found)
         else:
             builder.observed(key, tuple(Span(**span) for span in found.document))
 

@@ -82,7 +82,9 @@ class CaptionDataTest(TestCase):
 
     def test_an_scc_file_is_held_against_what_is_inside(self) -> None:
         path = write(self.folder / "a.mp4", "libx264", CAPTIONED, options=X264)
-        programme = programme_of(self.inspected(path))
+        inspection = self.inspected(path)
+        self.assertEqual(inspection.unread["text.rate_mismatch"], "a check tells it, by sounds and cuts")
+        programme = programme_of(inspection)
         assert programme
         for says, right in (("The lock is shut", True), ("The lock is open now", False)):
             rows = ((2, pop_on(says)), (40, [EDM]))
