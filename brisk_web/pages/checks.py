@@ -20,7 +20,7 @@ from brisk_web.checks.models import Check, Finding
 from brisk_web.pages import lanes
 from brisk_web.pages.places import Guide
 from brisk_web.pages.ribbons import SEVERITY, because, ribbon_of, verdict_words
-from brisk_web.pages.side_by_side import side_address
+from brisk_web.pages.side_by_side import MOST_FILES, side_address
 from brisk_web.ui.asking import whole
 from brisk_web.ui.templatetags.brisk import span_of_time
 
@@ -93,8 +93,10 @@ def _side_by_side(check: Check) -> str:
     """The page that holds this file beside the attempts before and after it, the spec and the timeline."""
     files = [check.media_file_id]
     if check.render:
-        siblings = check.render.deliverable.renders.exclude(pk=check.render.pk).order_by("-attempt")
-        files += siblings.values_list("media_file_id", flat=True)
+        own = check.render.attempt
+        attempts = check.render.deliverable.renders.values_list("attempt", "media_file_id")
+        nearest = sorted(attempts, key=lambda one: (abs(one[0] - own), -one[0]))[: MOST_FILES - bool(check.master_id)]
+        files = [file for _, file in sorted(nearest, reverse=True)]
     return side_address(files, check.spec_version_id, check.timeline_id, check.master_id)
 
 
