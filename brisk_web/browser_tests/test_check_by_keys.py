@@ -78,6 +78,13 @@ class CheckKeysTest(BrowserTestCase):
         expect(self.page.locator(".lanes .lane-name").first).to_contain_text("…")
         self.assertEqual(self.lanes()[:3], [before[0], before[2], before[1]])
 
+    def test_the_lanes_are_told_in_words(self) -> None:
+        self.page.goto(f"{self.address}?shown=20-30")
+        table = self.page.locator(".lanes table")
+        expect(table.locator("caption")).to_have_text("Lanes of frames 20 to 29, from 00:00:00:20 to 00:00:01:04")
+        expect(table.get_by_role("row")).to_have_count(len(self.lanes()))
+        expect(table.get_by_role("row").filter(has_text="Picture types")).to_contain_text("I, P, B by size")
+
     def test_samples_are_told_and_moved_over(self) -> None:
         self.page.goto(self.address)
         expect(self.page.locator(".lanes .lane-name").first).to_be_visible()

@@ -46,7 +46,9 @@ export class Lanes {
     this.nominal = nominal; // frames that a timecode second counts
     this.label = label; // frame -> timecode
     this.svg = make("svg", { role: "img", "aria-label": "Lanes on one time axis" });
-    box.append(this.svg);
+    this.table = document.createElement("table"); // what is drawn, for those who cannot see it
+    this.table.className = "sr-only";
+    box.append(this.svg, this.table);
   }
 
   get width() {
@@ -113,10 +115,21 @@ export class Lanes {
 
   // The lanes that are drawn, in their order, by name.
   listed() {
-    return this.places.map(({ id, folded }) => {
-      const words = this.svg.querySelector(`.lane-name[data-lane="${id}"] text`)?.textContent.replace(/ …$/, "");
-      return { id, folded, name: words || id };
-    });
+    return this.places.map(({ id, folded, words: [name] }) => ({ id, folded, name }));
+  }
+
+  // The lanes in words: of which frames, and what stands beside each.
+  describe({ start, end }) {
+    this.table.replaceChildren();
+    this.table.createCaption().textContent = `Lanes of frames ${start} to ${end - 1}, from ${this.label(start)} to ${this.label(end - 1)}`;
+    for (const { words: [name, ...more] } of this.places) {
+      const row = this.table.insertRow();
+      const head = document.createElement("th");
+      head.scope = "row";
+      head.textContent = name;
+      row.append(head);
+      row.insertCell().textContent = more.join(", ");
+    }
   }
 
   draw(data, spans) {
@@ -141,6 +154,7 @@ export class Lanes {
     this.inside = make("g", { "clip-path": "url(#lane-room)" });
     this.svg.append(this.inside);
     for (const place of this.places) this.drawLane(place);
+    this.describe(data);
     this.spanLayer = make("g", { "clip-path": "url(#lane-room)" });
     this.headLayer = make("g", { "clip-path": "url(#lane-room)" });
     this.svg.append(this.spanLayer, this.headLayer);
@@ -161,7 +175,7 @@ export class Lanes {
     this.inside = outer;
     const label = make("g", { class: "lane-name", "data-lane": place.id });
     label.append(make("rect", { x: 0, y: place.top + 1, width: LABELS - 4, height: place.height - 1, class: "lane-grip" }));
-    const [first, ...more] = this.names;
+    const [first, ...more] = place.words = this.names;
     label.append(make("text", { x: 0, y: place.top + (place.folded ? 13 : 15) }, place.folded ? `${first} …` : first));
     if (!place.folded) more.forEach((line, index) => label.append(make("text", { class: "quiet", x: 0, y: place.top + 29 + index * 13 }, line)));
     label.append(make("title", {}, "Click folds the lane, dragging moves it"));
