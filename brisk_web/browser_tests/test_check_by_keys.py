@@ -78,6 +78,21 @@ class CheckKeysTest(BrowserTestCase):
         expect(self.page.locator(".lanes .lane-name").first).to_contain_text("…")
         self.assertEqual(self.lanes()[:3], [before[0], before[2], before[1]])
 
+    def test_arrows_in_a_toolbar_are_its_own(self) -> None:
+        self.page.goto(self.address)
+        expect(self.page.locator(".lanes .lane-name").first).to_be_visible()
+        self.page.get_by_role("button", name="Picture", exact=True).focus()
+        self.page.keyboard.press("ArrowRight")
+        expect(self.page.get_by_role("button", name="Fields", exact=True)).to_be_focused()
+        self.page.keyboard.press("End")
+        expect(self.page.get_by_role("button", name="In turn")).to_be_focused()
+        self.page.keyboard.press("ArrowRight")
+        expect(self.page.get_by_role("button", name="Picture", exact=True)).to_be_focused()
+        expect(self.page.locator("[data-frame]")).to_have_text("0")
+        self.page.locator(".lanes").focus()
+        self.page.keyboard.press("ArrowRight")
+        expect(self.page.locator("[data-frame]")).to_have_text("1")
+
     def test_the_lanes_are_told_in_words(self) -> None:
         self.page.goto(f"{self.address}?shown=20-30")
         table = self.page.locator(".lanes table")

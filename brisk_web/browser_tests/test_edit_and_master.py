@@ -67,5 +67,12 @@ class AgainstTest(BrowserTestCase):
         expect(self.page.locator(".wipe-line")).to_be_visible()
         self.page.locator(".frame-box").click(position={"x": 40, "y": 60})
         self.assertLess(float(self.page.locator(".wipe-line").evaluate("line => parseFloat(line.style.left)")), 15)
+        left = "line => Math.round(parseFloat(line.style.left))"
+        before = self.page.locator(".wipe-line").evaluate(left)
+        for _ in range(4):
+            self.page.keyboard.press(".")
+        self.assertEqual(self.page.locator(".wipe-line").evaluate(left), before + 20)
+        self.page.keyboard.press(",")
+        self.assertEqual(self.page.locator(".wipe-line").evaluate(left), before + 15)
         self.page.keyboard.press("]")
         expect(self.page.locator("tr.shot-row[aria-current=true]")).to_have_count(1)

@@ -74,7 +74,7 @@ test("single keys that are switched off leave arrows where they are announced, a
     doKey(pressed("v"), does);
     doKey(pressed("ArrowRight"), does);
     assert.deepEqual(done, []);
-    const lanes = { matches: () => false, closest: () => ({}) };
+    const lanes = { matches: () => false, closest: (selector) => (selector === "[role=application]" ? {} : null) };
     doKey(pressed("ArrowRight", { target: lanes }), does);
     doKey(pressed("v", { target: lanes }), does);
     doKey(pressed("?"), does);
@@ -82,4 +82,21 @@ test("single keys that are switched off leave arrows where they are announced, a
   } finally {
     delete globalThis.localStorage;
   }
+});
+
+test("arrows in a toolbar move between its buttons, and other keys act as everywhere", () => {
+  const done = [];
+  const buttons = [0, 1, 2].map((number) => ({ focus: () => done.push(number) }));
+  const toolbar = { querySelectorAll: () => buttons };
+  const within = (number) => ({
+    matches: () => false,
+    closest: (selector) => ({ "[role=toolbar]": toolbar, button: buttons[number] })[selector] ?? null,
+  });
+  const does = { ArrowRight: () => done.push("right"), v: () => done.push("v") };
+  doKey(pressed("ArrowRight", { target: within(0) }), does);
+  doKey(pressed("ArrowRight", { target: within(2) }), does);
+  doKey(pressed("ArrowLeft", { target: within(0) }), does);
+  doKey(pressed("End", { target: within(0) }), does);
+  doKey(pressed("v", { target: within(0) }), does);
+  assert.deepEqual(done, [1, 0, 2, 2, "v"]);
 });

@@ -192,6 +192,9 @@ document.addEventListener("alpine:init", () => {
       const box = this.$refs.box.getBoundingClientRect();
       this.split = Math.max(0, Math.min(100, ((event.clientX - box.left) / box.width) * 100));
     },
+    moveWipe(by) {
+      if (this.way === "wipe") this.split = Math.max(0, Math.min(100, this.split + by));
+    },
     letGo() {
       this.dragging = false;
     },
@@ -222,6 +225,8 @@ document.addEventListener("alpine:init", () => {
         d: () => this.compareBy("difference"),
         t: () => this.compareBy("turn"),
         s: () => this.compareBy("shape"),
+        ".": () => this.moveWipe(5),
+        ",": () => this.moveWipe(-5),
         "?": () => showKeys(this.$refs.keys),
       });
     },

@@ -54,6 +54,17 @@ export const showKeys = (dialog) => {
   dialog.showModal();
 };
 
+// Moves the focus within a toolbar; says whether the key was one of those that do.
+const stepToolbar = (toolbar, event) => {
+  const buttons = [...toolbar.querySelectorAll("button:not([disabled])")];
+  const at = buttons.indexOf(event.target.closest("button"));
+  const next = { ArrowLeft: at - 1, ArrowRight: at + 1, Home: 0, End: buttons.length - 1 }[event.key];
+  if (next === undefined || at < 0) return false;
+  event.preventDefault();
+  buttons[(next + buttons.length) % buttons.length].focus();
+  return true;
+};
+
 // Does what a key stands for, unless it is meant for a field that is being written in.
 export const doKey = (event, does) => {
   if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -61,6 +72,8 @@ export const doKey = (event, does) => {
     if (event.key === "Escape") event.target.blur();
     return;
   }
+  const toolbar = event.target.closest("[role=toolbar]");
+  if (toolbar && stepToolbar(toolbar, event)) return; // its arrows are its own
   const act = does[event.key];
   if (!act) return;
   const drawn = event.target.closest("[role=application]"); // where arrows are announced to act
