@@ -171,7 +171,7 @@ def _of_remarks(rulings: Sequence[Ruling], kind: Oddity) -> Held:
                 continue
             where = f"{ruling.document.counts} {remark.line}" if remark.line else "the file"
             says = f"{ruling.prefix}{where}: {remark.says}."
-            sentences.append(Sentence(says=capitalised(says), frame=None, fault=True))
+            sentences.append(Sentence(says=says if ruling.prefix else capitalised(says), frame=None, fault=True))
         if kind is Oddity.UNREADABLE and not ruling.placed:
             says = f"{ruling.document.name} holds no caption that can be shown."
             sentences.append(Sentence(says=says, frame=None, fault=True))

@@ -49,8 +49,8 @@ def time_of(ruling: Ruling) -> Held:
             own = spell_rate(programme.rate)
             told.append(f"their times lie on pictures of {spell_rate(grid)} a second, the programme runs at {own}.")
     if told:
-        starts = [f"{ruling.prefix}{one}" for one in told]
-        sentences = [Sentence(says=capitalised(one), frame=0, end=programme.frames, fault=True) for one in starts]
+        starts = [f"{ruling.prefix}{one}" if ruling.prefix else capitalised(one) for one in told]
+        sentences = [Sentence(says=one, frame=0, end=programme.frames, fault=True) for one in starts]
         return held_of(sentences, _TIMED, "", _RETIME)
     if found is None:
         why = "the pictures and the sound have not been scanned" if evidence is None else (

@@ -8,7 +8,7 @@ from typing import Any
 from brisk_core.facts import Kind, Scan, keys
 from brisk_core.spec.conditions import Near, Present, Within
 from brisk_core.spec.line import Unmet
-from brisk_core.spec.rule import Rule, places, sentences
+from brisk_core.spec.rule import TOLD, Rule, places, sentences
 from brisk_core.spec.span_conditions import SpanCondition
 
 _MOST_TOLD = 4  # sentences of a comparison in one finding
@@ -60,20 +60,20 @@ CONTENT_RULES: tuple[Rule, ...] = (
     Rule(
         code="edit.differs",
         applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("edit."),
-        template="{told}",
+        template=TOLD,
         parameters=_told,
     ),
     Rule(
         code="master.differs",
         applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("master."),
-        template="{told}",
+        template=TOLD,
         parameters=_told,
         why="What differs from the master came in with this export.",
     ),
     Rule(
         code="captions.wrong",
         applies=lambda unmet: isinstance(unmet.found, list) and unmet.id.startswith("text."),
-        template="{told}",
+        template=TOLD,
         parameters=_told,
     ),
     Rule(

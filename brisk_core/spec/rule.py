@@ -11,6 +11,9 @@ from brisk_core.spec.line import Unmet, Worded, in_prose
 _MOST_QUOTED = 3  # sentences of a list that one finding quotes
 
 
+TOLD = "{told}"  #: a template of whole sentences, which may begin with the name of a file
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rule:
     """One way to say what is wrong."""
@@ -36,7 +39,7 @@ class Rule:
         inside = {"required": in_prose(unmet.required), "label": unmet.label}
         return Worded(
             code=self.code,
-            says=sentence[:1].upper() + sentence[1:],
+            says=sentence if self.template == TOLD else sentence[:1].upper() + sentence[1:],
             why=self.why.format(**inside),
             remedy=self.remedy.format(**inside),
         )
