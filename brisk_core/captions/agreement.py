@@ -7,10 +7,12 @@ letters and digits only, and a stretch of captions that says the same in other p
 from __future__ import annotations
 
 import unicodedata
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from fractions import Fraction
+from itertools import pairwise
 from statistics import median
 
 from brisk_core.captions.placing import Placed
@@ -18,8 +20,8 @@ from brisk_core.captions.ruling import Ruling, held_of
 from brisk_core.facts import Held, Sentence
 
 _IN_STEP = Fraction(1, 2)  # seconds by which one caption may come before or after the other
-_SAME_TEXT = 0.5  # share of the words that two documents of one text have in common at least
-_FEWEST_WORDS = 4
+_SAME_TEXT = 0.5  # share of two words in a row that two documents of one text have in common at least
+_FEWEST_PHRASES = 3
 _SHOWN = 60  # characters of a text that is quoted
 _REQUIRED = "the same inside as beside it"
 _REMEDY = "Make the captions inside from the file that is sent beside it, or send the file that they were made from."
@@ -55,13 +57,19 @@ def agreement_of(rulings: Sequence[Ruling]) -> Held:
 
 
 def _counterpart(beside: Ruling, inside: Sequence[Ruling]) -> Ruling | None:
-    """The captions inside that have most of the words of some beside; none where few of them are the same."""
-    own = _words(beside.placed)
-    if len(own) < _FEWEST_WORDS:
+    """The captions inside that have most of the phrases of some beside; none where few of them are the same."""
+    own = _phrases(beside)
+    if own.total() < _FEWEST_PHRASES:
         return None
-    shares = [SequenceMatcher(None, own, _words(one.placed), autojunk=False).ratio() for one in inside]
+    others = [_phrases(one) for one in inside]
+    shares = [2 * (own & other).total() / (own.total() + other.total()) for other in others]
     best = max(range(len(inside)), key=lambda at: shares[at])
     return inside[best] if shares[best] >= _SAME_TEXT else None
+
+
+def _phrases(ruling: Ruling) -> Counter[tuple[str, str]]:
+    """Two words in a row each: any two texts of one language share many words, but few of these."""
+    return Counter(pairwise(_words(ruling.placed)))
 
 
 def _differences(beside: Ruling, inside: Ruling) -> Iterator[Sentence]:
@@ -96,7 +104,7 @@ def _other_words(beside: Ruling, inside: Ruling, piece: _Piece) -> Sentence:
 def _pieces(beside: Sequence[Placed], inside: Sequence[Placed]) -> Iterator[_Piece]:
     """Pair the captions of two documents by their text, in order; what does not pair stands for what lies across."""
     texts = [[" ".join(_words([one])) for one in each] for each in (beside, inside)]
-    matcher = SequenceMatcher(None, texts[0], texts[1], autojunk=False)
+    matcher = SequenceMatcher(None, texts[0], texts[1])  # texts that come over and over only pair beside others
     for tag, first, end, other_first, other_end in matcher.get_opcodes():
         own, other = beside[first:end], inside[other_first:other_end]
         if tag == "equal" or (tag == "replace" and len(own) == len(other) and _words(own) != _words(other)):

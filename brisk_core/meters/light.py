@@ -176,11 +176,11 @@ def _opposing(
 
 def _too_small(cells: NDArray[np.float32], area: NDArray[np.float32], at: int, direction: int) -> bool:
     """Was a change done at once, and by fewer samples than a quarter of the screen?"""
-    first = max(0, at - _TOGETHER - _BEFORE)
-    now = at - _TOGETHER
-    moved = np.clip(direction * (cells[at] - cells[max(0, now)]), 0, None).sum()
-    slowly = np.clip(direction * (cells[max(0, now)] - cells[first]), 0, None).sum()
-    changed = float(np.nansum(area[max(1, now + 1) : at + 1]))
+    begun = max(0, at - _TOGETHER)
+    earlier = max(0, begun - _BEFORE)
+    moved = np.clip(direction * (cells[at] - cells[begun]), 0, None).sum()
+    slowly = np.clip(direction * (cells[begun] - cells[earlier]), 0, None).sum()
+    changed = float(np.nansum(area[begun + 1 : at + 1]))
     return bool(slowly <= _SLOWLY * moved and changed < _AREA)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import zoneinfo
 from collections.abc import Callable
 from datetime import timedelta
+from functools import lru_cache
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -19,12 +20,13 @@ def zone_name_of(user: object) -> str:
     chosen = ""
     if isinstance(user, User):
         chosen = Preference.objects.filter(user=user).values_list("time_zone", flat=True).first() or ""
-    return chosen if is_known(chosen) else settings.HOUSE_TIME_ZONE
+    return chosen if chosen in _known_zones() else settings.HOUSE_TIME_ZONE
 
 
-def is_known(name: str) -> bool:
-    """Is there a time zone of this name?"""
-    return name == "UTC" or name in zoneinfo.available_timezones()
+@lru_cache(maxsize=1)
+def _known_zones() -> frozenset[str]:
+    """All names of zones; the library looks through its files at every call."""
+    return frozenset(zoneinfo.available_timezones() | {"UTC"})
 
 
 def zone_words() -> str:
@@ -43,7 +45,7 @@ def zone_words() -> str:
 def zones_by_part() -> list[tuple[str, list[tuple[str, str]]]]:
     """Return all zones by the part of the world they lie in, as choices of a form."""
     parts: dict[str, list[tuple[str, str]]] = {}
-    for name in sorted(zoneinfo.available_timezones()):
+    for name in sorted(_known_zones()):
         part, slash, place = name.partition("/")
         if slash and part not in ("Etc", "SystemV", "posix", "right", "US", "Brazil", "Canada", "Chile", "Mexico"):
             parts.setdefault(part, []).append((name, place.replace("_", " ").replace("/", ", ")))

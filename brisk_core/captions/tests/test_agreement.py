@@ -99,3 +99,19 @@ class AgreementTest(TestCase):
         for documents in ((document(FILE),), (document(FILE, embedded=True),), (document(FILE), pictured)):
             found = held(*documents)
             self.assertEqual((found.right, found.asked), (None, False))
+
+    def test_another_text_in_the_same_language_is_not_judged(self) -> None:
+        words = ("the", "lamp", "and", "is", "not", "a", "to", "of", "lock", "we", "it", "in")
+        texts = [
+            [" ".join(words[(at * 5 + turn * step) % 12] for turn in range(6)) for at in range(40)] for step in (1, 7)
+        ]
+        one, other = ([(2.0 * at, 2.0 * at + 1, text) for at, text in enumerate(each)] for each in texts)
+        self.assertIsNone(held(document(one), document(other, "CC1", embedded=True)).right)
+        self.assertTrue(held(document(one), document(one, "CC1", embedded=True)).right)
+
+    def test_texts_that_come_over_and_over_are_held_in_bounds(self) -> None:
+        many = [(2.0 * at, 2.0 * at + 1, "La la la.") for at in range(3000)]
+        self.assertTrue(held(document(many), document(many, "CC1", embedded=True)).right)
+        other = [*many[:2000], (4000.0, 4001.0, "No."), *many[2001:]]
+        (told,) = held(document(many), document(other, "CC1", embedded=True)).sentences
+        self.assertIn("“La la la.” is “No.”", told.says)

@@ -58,7 +58,7 @@ document.addEventListener("alpine:init", () => {
     addAll(files) {
       for (const file of files) {
         const key = `${file.name}-${Date.now()}-${Math.random()}`;
-        const isEdit = EDITS.test(file.name) && Boolean(this.$refs.jobs);
+        const isEdit = EDITS.test(file.name) && "takesEdits" in this.$root.dataset;
         this.uploads.set(key, { file, sender: null });
         this.items.push({ key, name: file.name, unrated: /\.edl$/i.test(file.name), state: isEdit ? "edit" : "waits", words: "waits", mistake: "", share: 0 });
       }
