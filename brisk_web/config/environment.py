@@ -43,7 +43,7 @@ def _time_zone() -> str:
         return asked
     machine = Path("/etc/localtime")
     name = str(machine.resolve()).rpartition("/zoneinfo/")[2] if machine.is_symlink() else ""
-    return name if name in zoneinfo.available_timezones() else "UTC"
+    return name if name in zoneinfo.available_timezones() and name != "Etc/UTC" else "UTC"
 
 
 def _secret_key(data: Path) -> str:
