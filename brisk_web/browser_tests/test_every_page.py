@@ -35,6 +35,14 @@ class EveryPageTest(BrowserTestCase):
                 yield address
         yield "/no-such-page"
 
+    def too_wide(self) -> int:
+        """By how much the page is wider than its window, once what is drawn anew for another width has been drawn."""
+        for _ in range(20):
+            if (found := int(self.page.evaluate(_TOO_WIDE))) <= 0:
+                break
+            self.page.wait_for_timeout(100)
+        return found
+
     def test_no_rule_is_broken_and_no_page_scrolls_sideways(self) -> None:
         found = list(self.pages())
         self.assertGreater(len(found), 20)
@@ -49,7 +57,7 @@ class EveryPageTest(BrowserTestCase):
                     self.page.set_viewport_size({"width": width, "height": 800})
                     self.page.evaluate(_DRAWN)
                     with self.subTest(address, theme=theme, width=width):
-                        self.assertLessEqual(self.page.evaluate(_TOO_WIDE), 0)
+                        self.assertLessEqual(self.too_wide(), 0)
                         if width != 760:
                             self.assertEqual(self.page.evaluate(_JUDGE), [])
         self.complaints[:] = [one for one in self.complaints if "404" not in one]  # of the page that is not there
