@@ -42,6 +42,7 @@ from brisk_core.scan import (
     scan_sounds,
     scan_whole,
 )
+from brisk_core.scan.small_pictures import SmallPictures
 
 _CHUNK = 4 << 20
 Progress = Callable[[int, int], None]
@@ -145,6 +146,7 @@ class ScanPart:
     sound: bool
     pictures_path: Path
     sound_path: Path
+    small_folder: Path | None = None  #: where small pictures are kept
 
 
 def scan_part(
@@ -156,7 +158,8 @@ def scan_part(
     """
     if part.segment is not None and series_path is not None:
         series = load_series(series_path)
-        found = scan_pictures(source, series, part.segment, full=full, progress=progress)
+        small = SmallPictures(part.small_folder, len(series)) if part.small_folder else None
+        found = scan_pictures(source, series, part.segment, full=full, progress=progress, small=small)
         found.save(part.pictures_path)
     if part.sound:
         told = None if part.segment is not None or progress is None else _in_whole_seconds(progress)

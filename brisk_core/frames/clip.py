@@ -13,9 +13,9 @@ from PIL import Image, ImageDraw, ImageFont
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.frames.find import exact_frames
-from brisk_core.frames.views import frame_aspect, shown_size, to_image
 from brisk_core.packets import load_series
 from brisk_core.reading import Source, open_container
+from brisk_core.reading.shown import frame_aspect, shown_size, to_image
 from brisk_core.whole_file import written_whole
 
 WIDEST = 640  #: samples

@@ -21,11 +21,6 @@ _SEEKING = 4  # decoded frames that a seek is worth: the decoder is emptied, and
 _FARTHEST = 40  # frames between two wanted ones up to which decoding goes on where random access points are unknown
 
 
-def frame_path(folder: Path, number: int) -> Path:
-    """Return where the picture of a frame is kept."""
-    return folder / f"{number:08}.jpg"
-
-
 def exact_frames(source: Source, series_path: Path, numbers: Sequence[int]) -> Iterator[tuple[int, Any]]:
     """Yield the wanted frames that can be decoded, with their numbers, in ascending order.
 

@@ -9,8 +9,8 @@ from PIL import Image
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.frames.find import exact_frames
-from brisk_core.frames.views import frame_aspect, shown_size, to_image
 from brisk_core.reading import Source
+from brisk_core.reading.shown import frame_aspect, shown_size, to_image
 from brisk_core.whole_file import written_whole
 
 MOST_FRAMES = 32  #: in one image

@@ -16,14 +16,14 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.frames.find import exact_frames, frame_path
+from brisk_core.frames.find import exact_frames
 from brisk_core.meters import Picture
 from brisk_core.meters.planes import PlaneReader
 from brisk_core.reading import Source
+from brisk_core.reading.shown import frame_aspect, frame_path, shown_size, to_image
 from brisk_core.whole_file import written_whole
 
 _QUALITY = 88
-_HIGH_DEFINITION_LINES = 576  # above them an undescribed stream is BT.709, else BT.601 (ITU-R BT.1361 practice)
 _SCOPE = 360  # samples across of waveform and histogram beside the picture
 _GROUND, _INK, _LINE = (24, 26, 28), (94, 196, 182), (150, 152, 148)
 _BELOW, _ABOVE = (70, 140, 235), (235, 96, 60)  # marks of samples outside narrow range
@@ -88,33 +88,10 @@ def write_frames(
     return written
 
 
-def frame_aspect(frame: Any) -> Fraction:
-    """Return the width of a frame's pixels over their height, 1 where it is not stated."""
-    aspect = getattr(frame, "sample_aspect_ratio", None)
-    return Fraction(aspect) if aspect else Fraction(1)
-
-
 def _save(picture: Image.Image, path: Path) -> None:
     """Write a picture that is seen coarsely before all of it has come over a slow line."""
     with written_whole(path) as unfinished:
         picture.save(unfinished, format="JPEG", quality=_QUALITY, subsampling=0, progressive=True)
-
-
-def shown_size(width: int, height: int, aspect: Fraction, widest: int) -> tuple[int, int]:
-    """Return the size at which a frame is shown with square pixels."""
-    shown = round(width * aspect)
-    across = max(2, min(shown, widest))
-    return across, max(2, round(height * across / shown))
-
-
-def to_image(frame: Any, size: tuple[int, int]) -> Image.Image:
-    """Return a frame in colours, scaled, turned as the display matrix asks."""
-    colours = "ITU709" if frame.height > _HIGH_DEFINITION_LINES else "ITU601"
-    image: Image.Image = frame.reformat(
-        width=size[0], height=size[1], format="rgb24", src_colorspace=colours
-    ).to_image()
-    turn = round(getattr(frame, "rotation", 0)) % 360
-    return image.rotate(turn, expand=True) if turn else image
 
 
 def _picture(shown: Shown) -> Image.Image:

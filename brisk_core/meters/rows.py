@@ -132,6 +132,11 @@ class MeterRows:
         self._first = head
         self._last = [picture for picture in tail if picture is not None]
 
+    def last(self, name: str) -> Any:
+        """Return the last row of one meter."""
+        dtype = next(one.row for one in self.meters if one.name == name)
+        return np.frombuffer(self._rows[name], dtype, 1, len(self._rows[name]) - dtype.itemsize)[0].copy()
+
     def rows(self, name: str) -> Rows:
         """Return the rows of one meter."""
         meter = next(one for one in self.meters if one.name == name)

@@ -2,7 +2,7 @@
 
 From the ground up: ``bit_reader``, ``source``, ``colour``, ``boxes``, ``movie`` (ISO base media), ``mxf``,
 ``mxf_metadata``, ``avc``, ``hevc``, ``mpeg2``, ``prores``, ``sound_headers``, ``signatures``, ``library`` (what the
-decoding library tells), ``picture_headers``, ``headers``.
+decoding library tells), ``picture_headers``, ``headers``; ``shown`` is a decoded frame as it is shown.
 """
 
 from brisk_core.reading.headers import HeaderReading, read_headers

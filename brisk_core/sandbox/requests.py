@@ -71,18 +71,21 @@ class ScanPart(Request[None]):
     sound_path: str
     full: bool  #: full range by the file's own word
     duration: float  #: seconds
+    small_folder: str | None = None  #: where small pictures are kept
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Conclude(Request[Document]):
     """The inspection to its full depth, from the parts of a scan."""
 
+    url: str
     document: Document  #: the inspection so far
     series_path: str | None
     segments: Sequence[Sequence[int]]  #: first frame and end
     pictures: Sequence[str | None]  #: of each segment, None where it could not be scanned
     sound_path: str | None
     scan_path: str
+    small_folder: str | None = None  #: where small pictures were kept; those that matter are left
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -82,6 +82,7 @@ def _do_scan_part(request: requests.ScanPart) -> Any:
             sound=request.sound,
             pictures_path=Path(request.pictures_path),
             sound_path=Path(request.sound_path),
+            small_folder=_path(request.small_folder),
         ),
         full=request.full,
         duration=request.duration,
@@ -91,7 +92,10 @@ def _do_scan_part(request: requests.ScanPart) -> Any:
 
 def _do_conclude(request: requests.Conclude) -> Any:
     from brisk_core.facts import inspection_from_json, inspection_to_json
+    from brisk_core.frames import settle_small_pictures
     from brisk_core.inspect import conclude_parts
+    from brisk_core.packets import load_series
+    from brisk_core.reading import Source
     from brisk_core.scan import Segment
 
     found = conclude_parts(
@@ -102,6 +106,9 @@ def _do_conclude(request: requests.Conclude) -> Any:
         _path(request.sound_path),
         Path(request.scan_path),
     )
+    series_path, small_folder = _path(request.series_path), _path(request.small_folder)
+    if series_path and small_folder:
+        settle_small_pictures(Source.at(request.url), load_series(series_path), series_path, small_folder, found)
     return inspection_to_json(found)
 
 

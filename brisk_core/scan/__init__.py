@@ -1,7 +1,7 @@
 """The full scan: pictures and sound decoded once, measured by all meters, joined and concluded.
 
-From the ground up: ``segments``, ``series`` (what is kept), ``pictures`` and ``sounds`` (the two passes), ``mistakes``
-(signatures in words), ``conclude`` and ``conclude_sound`` (from rows to facts), ``run``.
+From the ground up: ``segments``, ``series`` (what is kept), ``small_pictures``, ``pictures`` and ``sounds`` (the two
+passes), ``mistakes`` (signatures in words), ``conclude`` and ``conclude_sound`` (from rows to facts), ``run``.
 """
 
 from brisk_core.scan.pictures import PictureScan, scan_pictures

@@ -29,6 +29,7 @@ from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import Listener, listening, prepare
 from brisk_core.scan.segments import Segment, settled_from
+from brisk_core.scan.small_pictures import SmallPictures
 from brisk_core.whole_file import written_whole
 
 Progress = Callable[[int, int], None]  #: pictures done, pictures in all
@@ -131,11 +132,13 @@ def scan_pictures(
     *,
     full: bool,
     progress: Progress | None = None,
+    small: SmallPictures | None = None,
 ) -> PictureScan:
     """Decode the pictures of a segment once and measure them.
 
     Pictures that cannot be decoded are noted as missing, those of which the decoder complains as damaged. ``full`` is
-    the range by the file's own word. Raises ``UnreadableFile`` only when the file cannot be opened.
+    the range by the file's own word; ``small`` keeps small pictures. Raises ``UnreadableFile`` only when the file
+    cannot be opened.
     """
     numbers = {
         int(pts): at for at, pts in enumerate(series.presented_pts()[segment.first : segment.end], segment.first)
@@ -152,6 +155,8 @@ def scan_pictures(
             if frame.is_corrupt:
                 damaged.add(number)
             scan.take(reader.picture(frame, number))
+            if small:
+                small.take(frame, number, scan.rows)
             del frame
             if progress:
                 progress(scan.end - segment.first, segment.end - segment.first)

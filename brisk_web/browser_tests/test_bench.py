@@ -18,7 +18,7 @@ class BenchTest(BrowserTestCase):
 
     def test_views_of_the_frame_by_button_key_and_address(self) -> None:
         number = self.open_one()
-        picture = self.page.locator(".frame-box img")
+        picture = self.page.locator(".frame-box img:not(.frame-kept)")
         expect(picture).to_have_attribute("src", re.compile(r"view=picture"))
         self.page.get_by_role("button", name="Fields", exact=True).click()
         expect(picture).to_have_attribute("src", re.compile(r"view=fields"))
@@ -71,7 +71,7 @@ class BenchTest(BrowserTestCase):
         self.page.get_by_role("button", name="Close").click()
         self.page.goto(f"{self.live_server_url}/checks/{number}/")
         expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
-        picture = self.page.locator(".frame-box img")
+        picture = self.page.locator(".frame-box img:not(.frame-kept)")
         expect(picture).to_have_attribute("src", re.compile(r"/0\.jpg\?view=picture"))
         self.page.keyboard.press("v")
         self.page.keyboard.press("ArrowRight")
@@ -101,7 +101,7 @@ class BenchTest(BrowserTestCase):
     def test_fields_are_not_turned_by_themselves_where_motion_is_unwelcome(self) -> None:
         self.page.emulate_media(reduced_motion="reduce")
         self.open_one()
-        picture = self.page.locator(".frame-box img")
+        picture = self.page.locator(".frame-box img:not(.frame-kept)")
         self.page.keyboard.press("t")
         expect(picture).to_have_attribute("src", re.compile("view=top-field"))
         self.page.wait_for_timeout(1200)
@@ -111,7 +111,7 @@ class BenchTest(BrowserTestCase):
 
     def test_both_fields_are_shown_in_turn_until_another_view_is_chosen(self) -> None:
         self.open_one()
-        picture = self.page.locator(".frame-box img")
+        picture = self.page.locator(".frame-box img:not(.frame-kept)")
         self.page.keyboard.press("t")
         expect(self.page.get_by_role("button", name="In turn")).to_have_attribute("aria-pressed", "true")
         for field in ("bottom-field", "top-field", "bottom-field"):
@@ -122,7 +122,7 @@ class BenchTest(BrowserTestCase):
 
     def test_samples_are_told_where_the_picture_is_double_clicked(self) -> None:
         self.open_one()
-        self.page.locator(".frame-box img").dblclick()
+        self.page.locator(".frame-box img:not(.frame-kept)").dblclick()
         expect(self.page.get_by_text(re.compile(r"frame 0, from column \d+, line \d+, 8 bit"))).to_be_visible()
         expect(self.page.locator("table.samples").first.locator("td")).to_have_count(96)
         self.page.get_by_role("button", name="Close").click()
@@ -139,7 +139,7 @@ class BenchTest(BrowserTestCase):
         self.open_one()
         self.page.get_by_role("link", name="Film strip").click()
         expect(self.page.get_by_text("1 shot, none with faults")).to_be_visible()
-        strip = self.page.locator(".strip-row img")
+        strip = self.page.locator(".strip-shot img")
         expect(strip).to_have_js_property("naturalWidth", 144, timeout=15_000)
         self.page.locator(".strip-shot").click()
         expect(self.page).to_have_url(re.compile(r"/checks/\d+/\?"))

@@ -70,6 +70,7 @@ urlpatterns = [
     path("files/<int:file_id>/inspect-again", inspections.inspect_again, name="inspect-again"),
     path("files/<int:file_id>/inspection.json", inspections.inspection_json, name="inspection-json"),
     path("files/<int:file_id>/frames/<int:number>.jpg", bench.frame, name="frame"),
+    path("files/<int:file_id>/small/<int:number>.jpg", bench.small, name="small"),
     path("files/<int:file_id>/frames/<int:number>.json", bench.samples, name="samples"),
     path("files/<int:file_id>/strip/", film_strip.film_strip, name="film-strip"),
     path("files/<int:file_id>/strip.jpg", bench.strip, name="strip"),

@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import inspection_from_json
+from brisk_core.frames import kept_numbers
 from brisk_core.packets import PacketSeries, load_series
 from brisk_core.scan import ScanSeries, load_scan
 from brisk_web.work.models import Work
@@ -76,6 +77,22 @@ class Inspection(Work):
     def scan_path(self) -> Path:
         """Where the series of pictures and sound is kept."""
         return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}-scan.npz"
+
+    @property
+    def small_folder(self) -> Path:
+        """Where the scan keeps small pictures of what matters."""
+        return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}-small"
+
+    @property
+    def small_numbers(self) -> list[int]:
+        """Frames of which a small picture is kept, in ascending order; none where an older engine scanned."""
+        return kept_numbers(self.small_folder)
+
+    @property
+    def picture_of_it(self) -> int | None:
+        """The frame whose small picture stands for the file in lists, from its middle."""
+        kept = self.small_numbers
+        return kept[len(kept) // 2] if kept else None
 
     @property
     def parts_folder(self) -> Path:

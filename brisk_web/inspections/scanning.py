@@ -92,6 +92,7 @@ def scan_part(claim: Claim[ScanPart]) -> None:
         sound_path=str(inspection.sound_path),
         full=facts.is_full_range,
         duration=float(facts[keys.WRAPPER_DURATION] or 0),
+        small_folder=str(inspection.small_folder),
     )
 
     def report(done: int, total: int) -> None:
@@ -112,8 +113,8 @@ def scan_part(claim: Claim[ScanPart]) -> None:
 def conclude(claim: Claim[Inspection]) -> None:
     """Join the parts of the scan, and tell everything that is known now."""
     inspection = claim.row
-    enter(claim, Inspection.Stage.CONCLUDE)
-    document = joined(inspection, claim.should_stop)
+    media_file = enter(claim, Inspection.Stage.CONCLUDE)
+    document = joined(inspection, media_file.url, claim.should_stop)
     with transaction.atomic():
         if known := same_contents(inspection.checksum, inspection):
             clear(inspection)
@@ -131,8 +132,8 @@ def conclude_forgotten() -> int:
     return sum(_conclude_if_over(pk) for pk in list(over.values_list("pk", flat=True)))
 
 
-def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str, Any]:
-    """Return the document of the inspection to its full depth, from its parts.
+def joined(inspection: Inspection, url: str, should_stop: Callable[[], bool]) -> dict[str, Any]:
+    """Return the document of the inspection to its full depth, from its parts; ``url`` is a file with its contents.
 
     Raises ``UnreadableFile`` when not one part could be scanned.
     """
@@ -143,12 +144,14 @@ def joined(inspection: Inspection, should_stop: Callable[[], bool]) -> dict[str,
         raise UnreadableFile(parts[0].error)
     pictures = [part for part in parts if part.end]
     request = requests.Conclude(
+        url=url,
         document=inspection.document,
         series_path=str(inspection.series_path) if pictures else None,
         segments=[(part.first, part.end) for part in pictures],
         pictures=[str(part.pictures_path) if part.pictures_path.exists() else None for part in pictures],
         sound_path=str(inspection.sound_path) if inspection.sound_path.exists() else None,
         scan_path=str(inspection.scan_path),
+        small_folder=str(inspection.small_folder),
     )
     return sandbox.run(request, should_stop=should_stop)
 

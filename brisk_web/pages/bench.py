@@ -136,6 +136,20 @@ def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
 
 
 @require_GET
+def small(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
+    """The small picture of a frame that the scan kept, there before any frame is decoded."""
+    file = get_object_or_404(MediaFile.objects.select_related("inspection"), pk=file_id)
+    if file.inspection is None or number >= 10**8:
+        return _refusal("no small picture is kept of this frame")
+    try:
+        return _kept(
+            FileResponse(open(frame_path(file.inspection.small_folder, number), "rb"), content_type="image/jpeg")
+        )
+    except OSError:
+        return _refusal("no small picture is kept of this frame")
+
+
+@require_GET
 def samples(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
     """Code values around a place of a frame, as JSON; an object with "error" where they cannot be told."""
     try:

@@ -84,6 +84,9 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "range_words": _range_words(check),
         "side_by_side": _side_by_side(check),
         "page_data": data,
+        "kept_picture": f"{data['small']}{data['begin']}.jpg"
+        if data["begin"] in data["kept"] and _view(request) == "picture"
+        else "",
         "first_picture": f"{data['frame']}{data['begin']}.jpg?view={_view(request)}",
     }
     return render(request, "checks/check.html", context)
@@ -154,6 +157,8 @@ def _page_data(
         "lanes": reverse("check-lanes", args=[check.pk]),
         "state": reverse("check-state", args=[check.pk]),
         "frame": reverse("frame", args=[check.media_file_id, 0]).replace("/0.jpg", "/"),
+        "small": reverse("small", args=[check.media_file_id, 0]).replace("/0.jpg", "/"),
+        "kept": inspection.small_numbers if inspection else [],
         "strip": reverse("strip", args=[check.media_file_id]),
         "captions": reverse("captions-json", args=[check.pk]) if check.media_file.pairings.exists() else "",
         "clip": reverse("clip", args=[check.media_file_id, 0]).replace("/0.webm", "/"),

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
@@ -15,13 +13,13 @@ from django.views.decorators.http import require_GET
 from brisk_core.exact import Timecode
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import Span, keys
+from brisk_core.frames import of_shot, shot_bounds
+from brisk_core.scan.small_pictures import INTO
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole
 
-_ROW = 8  # shots beside each other
-_INTO = 3  # frames after the cut that are shown, so that a dissolve's first frame does not stand for the shot
 _TILE = 144  # samples across
-_ROWS_A_PAGE = 60
+_SHOTS_A_PAGE = 480
 #: What is marked, by characteristic: how it is called, and whether it is a fault for sure.
 _MARKED = (
     (keys.CONTENT_COMB.id, "combs", True),
@@ -47,6 +45,11 @@ class Shot:
     seconds: str  #: length as a person reads it
     marks: tuple[tuple[str, bool], ...]  #: what is found inside, and whether it is a fault for sure
 
+    @property
+    def shown(self) -> int:
+        """The frame that stands for it where the scan kept none."""
+        return self.start + min(INTO, self.length - 1)
+
 
 def shots_of(facts: Facts) -> list[Shot]:
     """Return the shots of a scanned file, the whole file as one where no cut is found; none before the scan."""
@@ -56,7 +59,6 @@ def shots_of(facts: Facts) -> list[Shot]:
         return []
     said = next(iter(facts.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
     first: Timecode = said or Timecode(frames=0, rate=rate)
-    bounds = [0, *(span.start for span in cuts), count]
     places = [(words, sure, facts.best(id_) or ()) for id_, words, sure in _MARKED]
     return [
         Shot(
@@ -67,7 +69,7 @@ def shots_of(facts: Facts) -> list[Shot]:
             seconds=f"{float((end - start) / rate):.1f} s",
             marks=tuple((words, sure) for words, sure, spans in places if _inside(spans, start, end)),
         )
-        for number, (start, end) in enumerate(pairwise(bounds), 1)
+        for number, (start, end) in enumerate(shot_bounds([span.start for span in cuts], count), 1)
     ]
 
 
@@ -77,18 +79,20 @@ def _inside(spans: tuple[Span, ...], start: int, end: int) -> bool:
 
 @require_GET
 def film_strip(request: HttpRequest, file_id: int) -> HttpResponse:
-    """Shots in rows; a row is one image of small pictures."""
+    """Every shot with the picture that stands for it."""
     file = get_object_or_404(MediaFile.objects.select_related("inspection"), pk=file_id)
     inspection = file.inspection
     shots = shots_of(inspection.facts) if inspection and inspection.facts else []
-    rows = [_row(file, shots[at : at + _ROW]) for at in range(0, len(shots), _ROW)]
+    kept = inspection.small_numbers if inspection else []
     page = max(1, whole(request.GET.get("page"), 1) or 1)
     check = file.checks.order_by("-pk").first()
     context = {
         "file": file,
         "inspection": inspection,
-        "rows": rows[(page - 1) * _ROWS_A_PAGE : page * _ROWS_A_PAGE],
-        "following": page + 1 if len(rows) > page * _ROWS_A_PAGE else None,
+        "tiles": [
+            (shot, _picture(file, shot, kept)) for shot in shots[(page - 1) * _SHOTS_A_PAGE : page * _SHOTS_A_PAGE]
+        ],
+        "following": page + 1 if len(shots) > page * _SHOTS_A_PAGE else None,
         "previous": page - 1 if page > 1 else None,
         "count": len(shots),
         "faulty": sum(any(sure for _, sure in shot.marks) for shot in shots),
@@ -97,7 +101,9 @@ def film_strip(request: HttpRequest, file_id: int) -> HttpResponse:
     return render(request, "inspections/film_strip.html", context)
 
 
-def _row(file: MediaFile, shots: list[Shot]) -> dict[str, Any]:
-    frames = ",".join(str(shot.start + min(_INTO, shot.length - 1)) for shot in shots)
-    address = f"{reverse('strip', args=[file.pk])}?width={_TILE}&frames={frames}"
-    return {"shots": shots, "image": address, "share": 100 * len(shots) / _ROW}
+def _picture(file: MediaFile, shot: Shot, kept: list[int]) -> str:
+    """The address of a shot's picture: the one that the scan kept, else one that is decoded when it is asked for."""
+    number = of_shot(kept, shot.start, shot.start + shot.length)
+    if number is not None:
+        return reverse("small", args=[file.pk, number])
+    return f"{reverse('strip', args=[file.pk])}?width={_TILE}&frames={shot.shown}"

@@ -10,6 +10,7 @@ from django.contrib.auth.decorators import permission_required
 from django.db.models import F, Prefetch
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from brisk_web.accounts.people import signed_in
@@ -43,6 +44,7 @@ class Row:
     because: str  #: the lines that decide it, by label
     outcome: str  #: colours the words; empty for none
     action: str  #: what a person does next; empty for nothing
+    picture: str = ""  #: address of the small picture that stands for the file; empty for none
 
     @property
     def is_active(self) -> bool:
@@ -95,7 +97,13 @@ def _row(
         because=", ".join(worst.get(check.pk, [])),
         outcome=outcome,
         action=action,
+        picture=_picture(newest.media_file_id, inspection),
     )
+
+
+def _picture(file_id: int, inspection: Inspection | None) -> str:
+    number = inspection.picture_of_it if inspection else None
+    return "" if number is None else reverse("small", args=[file_id, number])
 
 
 @require_GET

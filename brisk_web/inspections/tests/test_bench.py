@@ -1,9 +1,11 @@
 import io
 import os
+from unittest import mock
 
 from django.urls import reverse
 from PIL import Image
 
+from brisk_core.frames import of_shot
 from brisk_web.checks.services import open_check
 from brisk_web.inspections.keeping import tidy_frames, tidy_series
 from brisk_web.inspections.models import Inspection
@@ -11,8 +13,8 @@ from brisk_web.pages.film_strip import shots_of
 from brisk_web.testing import QueueTestCase, spec_version
 
 
-class BenchTest(QueueTestCase):
-    """Views, samples, strips, clips and the film strip of a file, decoded for real."""
+class BenchTestCase(QueueTestCase):
+    """A small file whose pictures are asked for."""
 
     def setUp(self) -> None:
         super().setUp()
@@ -24,6 +26,35 @@ class BenchTest(QueueTestCase):
 
     def image(self, answer: object) -> Image.Image:
         return Image.open(io.BytesIO(b"".join(answer.streaming_content)))  # type: ignore[attr-defined]
+
+
+class SmallPicturesTest(BenchTestCase):
+    scans_for_real = True
+
+    def test_small_pictures_are_there_with_the_scan(self) -> None:
+        check = open_check(self.file, spec_version(), by=None)
+        self.assertEqual(self.get("small", 0).status_code, 404)  # type: ignore[attr-defined]
+        self.work()
+        self.file.refresh_from_db()
+        assert self.file.inspection
+        kept = self.file.inspection.small_numbers
+        self.assertLessEqual({0, 39}, set(kept))
+        self.assertEqual(self.image(self.get("small", 39)).size, (192, 128))
+        self.assertEqual(self.get("small", 1)["Cache-Control"], "no-store")  # type: ignore[index]
+        with mock.patch("brisk_core.sandbox.run", side_effect=AssertionError("nothing is decoded for them")):
+            page = self.client.get(reverse("check", args=[check.pk]))
+            self.assertContains(page, reverse("small", args=[self.file.pk, 0]))
+            self.assertEqual(page.context["page_data"]["kept"], kept)
+            self.assertContains(self.get("film-strip"), reverse("small", args=[self.file.pk, of_shot(kept, 0, 40)]))  # type: ignore[arg-type]
+        folder = self.file.inspection.small_folder
+        self.file.delete()
+        Inspection.objects.all().delete()
+        tidy_series()
+        self.assertFalse(folder.exists())
+
+
+class BenchTest(BenchTestCase):
+    """Views, samples, strips, clips and the film strip of a file, decoded for real."""
 
     def test_before_the_packets_are_read_there_is_nothing_to_show(self) -> None:
         for answer in (

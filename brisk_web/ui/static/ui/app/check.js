@@ -41,6 +41,7 @@ document.addEventListener("alpine:init", () => {
       const address = new URLSearchParams(location.search);
       this.window = this.windowOf(address);
       this.frame = this.shown = this.data.frames ? this.within(this.data.begin) : -1; // the page came with its picture
+      if (this.data.frames && !this.$refs.picture.complete) this.pictureState = "decoding";
       this.filter = address.get("only") || "";
       if ([...VIEWS, ...FIELD_VIEWS].includes(address.get("view"))) this.view = address.get("view");
       this.markView();
@@ -143,6 +144,14 @@ document.addEventListener("alpine:init", () => {
     },
     get frameUrl() {
       return this.shown < 0 ? null : `${this.data.frame}${this.shown}.jpg?view=${this.view}`;
+    },
+    // The small picture that the scan kept of this very frame, until the exact one has come.
+    get keptUrl() {
+      const there = this.view === "picture" && this.pictureState === "decoding" && this.data.kept.includes(this.shown);
+      return there ? `${this.data.small}${this.shown}.jpg` : null;
+    },
+    get keptClass() {
+      return this.keptUrl ? "is-above" : "hidden"; // the former picture stands until the next one has come
     },
     chooseView(event) {
       this.lookAs(event.currentTarget.dataset.view);
@@ -385,7 +394,7 @@ document.addEventListener("alpine:init", () => {
     startLanes() {
       this.$refs.lanes.replaceChildren();
       const lanes = new Lanes(this.$refs.lanes, (frame) => this.label(frame), this.data.nominal);
-      lanes.addresses = { strip: this.data.strip, shape: this.data.shape };
+      lanes.addresses = { strip: this.data.strip, small: this.data.small, kept: this.data.kept, shape: this.data.shape };
       this.lanes = Alpine.raw(lanes);
       let held = false;
       let named = null; // the lane whose name is held, and the height at which it was taken

@@ -46,23 +46,36 @@ const draws = {
     if (words) this.inside.append(make("text", { class: "limit-text", x: this.width - 6, y: y - 3, "text-anchor": "end" }, words));
   },
 
-  // One picture of the middle of each stretch; the strip is one image that shows through as many windows.
+  // One picture of each stretch: those that the scan kept where each stretch has one, else of the middles, and then the
+  // strip is one image that shows through as many windows.
   drawThumbs(top) {
     this.name("Pictures", "along time");
     const count = Math.max(1, Math.min(24, Math.floor(this.room / THUMB)));
     const { start, end } = this.data;
     const frames = Array.from({ length: count }, (_, at) => Math.min(end - 1, Math.floor(start + ((at + 0.5) / count) * (end - start))));
     const wide = this.room / count;
+    const box = (at) => ({ x: LABELS + at * wide + 1, y: top + 2, width: wide - 2, height: HEIGHT.thumbs - 4 });
+    const kept = frames.map((frame, at) => this.keptNear(frame, start + (at / count) * (end - start), start + ((at + 1) / count) * (end - start)));
+    if (kept.every((frame) => frame !== null)) {
+      this.inside.append(...kept.map((frame, at) => make("image", { href: `${this.addresses.small}${frame}.jpg`, ...box(at) })));
+      return;
+    }
     const href = `${this.addresses.strip}?width=${TILE}&frames=${frames.join(",")}`;
     const high = Math.round(TILE / this.addresses.shape);
     for (let at = 0; at < count; at += 1) {
       const tile = make("svg", {
-        x: LABELS + at * wide + 1, y: top + 2, width: wide - 2, height: HEIGHT.thumbs - 4,
+        ...box(at),
         viewBox: `${at * TILE} 0 ${TILE} ${high}`, preserveAspectRatio: "xMidYMid meet",
       });
       tile.append(make("image", { href, x: 0, y: 0, width: TILE * count, height: high, preserveAspectRatio: "none" }));
       this.inside.append(tile);
     }
+  },
+
+  // The frame nearest to one, within a stretch, of which the scan kept a picture.
+  keptNear(frame, from, to) {
+    const inside = this.addresses.kept.filter((one) => one >= from && one < to);
+    return inside.length ? inside.reduce((best, one) => (Math.abs(one - frame) < Math.abs(best - frame) ? one : best)) : null;
   },
 
   drawFields(top) {
