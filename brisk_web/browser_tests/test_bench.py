@@ -1,9 +1,11 @@
 import re
 
-from playwright.sync_api import expect
+from PIL import Image
+from playwright.sync_api import Route, expect
 
 from brisk_web.browser_tests.base import BrowserTestCase
 from brisk_web.checks.services import open_check
+from brisk_web.inspections.models import Inspection
 from brisk_web.testing import SPEC, spec_version
 
 
@@ -63,6 +65,47 @@ class BenchTest(BrowserTestCase):
         expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
         again = [one.get_attribute("data-lane") for one in self.page.locator(".lane-name").all()]
         self.assertEqual(again, order)
+
+    def test_folds_go_with_the_address(self) -> None:
+        self.open_one()
+        self.page.locator("[data-lane=levels]").click()
+        expect(self.page).to_have_url(re.compile(r"folded=[a-z.]*levels"))
+        address = self.page.url
+        self.page.evaluate("localStorage.clear()")
+        self.page.goto(address.split("?")[0])
+        grip = self.page.locator("[data-lane=levels] .lane-grip")
+        high = grip.bounding_box()
+        self.page.goto(address)
+        folded = grip.bounding_box()
+        assert high
+        assert folded
+        self.assertLess(folded["height"], high["height"] / 2)
+        self.page.locator("[data-lane=levels]").click()  # as at first: the address need not say it
+        expect(self.page).not_to_have_url(re.compile("folded="))
+        self.page.goto(f"{address.split('?')[0]}?folded=none")
+        for name in ("levels", "steps"):
+            tall = self.page.locator(f"[data-lane={name}] .lane-grip").bounding_box()
+            assert tall
+            self.assertGreater(tall["height"], folded["height"])
+
+    def test_the_picture_that_the_scan_kept_stands_until_the_exact_one_has_come(self) -> None:
+        number = self.open_one()
+        inspection = Inspection.objects.get(files__checks__pk=number)
+        inspection.small_folder.mkdir(parents=True)
+        Image.new("RGB", (240, 160), (200, 30, 30)).save(inspection.small_folder / "00000000.jpg")
+        held: list[Route] = []
+        self.page.route(re.compile(r"/frames/0\.jpg"), lambda route: held.append(route))
+        self.page.goto(f"{self.live_server_url}/checks/{number}/", wait_until="commit")
+        kept = self.page.locator(".frame-kept")
+        expect(kept).to_have_js_property("naturalWidth", 240)
+        expect(kept).to_be_visible()
+        self.assertEqual(len(held), 1)
+        held[0].continue_()
+        expect(kept).to_be_hidden(timeout=15_000)
+        expect(self.page.locator(".frame-box img:not(.frame-kept)")).to_have_js_property("naturalWidth", 192)
+        self.page.keyboard.press("ArrowRight")  # no picture is kept of the next frame
+        expect(self.page.locator("[data-frame]")).to_have_text("1")
+        expect(kept).to_be_hidden()
 
     def test_single_keys_can_be_switched_off_and_stay_off(self) -> None:
         number = self.open_one()

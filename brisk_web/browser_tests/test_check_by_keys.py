@@ -55,6 +55,32 @@ class CheckKeysTest(BrowserTestCase):
         self.assertEqual(len([url for url in asked if "17.jpg" in url]), 1, asked)
         expect(self.page.locator("[data-frame]")).to_have_text("17")
 
+    def test_the_ledger_is_made_wider_by_keys_and_by_dragging(self) -> None:
+        self.page.goto(self.address)
+        expect(self.page.locator(".lanes .lane-name").first).to_be_visible()
+        split, ledger = self.page.get_by_role("separator"), self.page.locator(".ledger")
+        before = ledger.bounding_box()
+        split.focus()
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        wider = ledger.bounding_box()
+        assert before
+        assert wider
+        self.assertAlmostEqual(wider["width"] - before["width"], 42, delta=4)  # three rem
+        expect(self.page.locator("[data-frame]")).to_have_text("0")  # and no frame was stepped
+        self.page.reload()
+        self.assertEqual(ledger.bounding_box(), wider)
+        middle = wider["x"] + wider["width"], wider["y"] + 200
+        self.page.mouse.move(*middle)
+        self.page.mouse.down()
+        self.page.mouse.move(middle[0] - 100, middle[1])
+        self.page.mouse.up()
+        narrow = ledger.bounding_box()
+        assert narrow
+        self.assertAlmostEqual(wider["width"] - narrow["width"], 100, delta=4)
+        split.dblclick()
+        self.assertEqual(ledger.bounding_box(), before)
+
     def test_lanes_are_folded_and_moved(self) -> None:
         self.page.goto(self.address)
         expect(self.page.locator(".lanes .lane-name").first).to_be_visible()

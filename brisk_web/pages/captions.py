@@ -193,7 +193,8 @@ def add_captions(request: HttpRequest, check_id: int) -> HttpResponse:
             source = keep(upload.name or "", upload.read(), by=signed_in(request))
             captions = services.take_in(source, by=signed_in(request))
         else:
-            captions = get_object_or_404(CaptionFile, pk=asked_id(request.POST, "captions"), source__isnull=False)
+            asked = request.POST if "captions" in request.POST else request.GET  # an undo names them in its address
+            captions = get_object_or_404(CaptionFile, pk=asked_id(asked, "captions"), source__isnull=False)
         services.pair(check.media_file, captions, by=signed_in(request))
     except StorageRefused as error:
         messages.error(request, str(error))
@@ -211,5 +212,8 @@ def drop_captions(request: HttpRequest, check_id: int, pairing_id: int) -> HttpR
         media_file=check.media_file,
         captions__source__isnull=False,
     )
+    again = f"{reverse('add-captions', args=[check.pk])}?captions={pairing.captions_id}"
     services.part(pairing, by=signed_in(request))
+    says = f"{pairing.captions.name} is no longer beside {check.media_file.name}. The caption file itself stays."
+    messages.success(request, says, extra_tags=f"undo:{again}")
     return redirect(reverse("captions", args=[check.pk]))

@@ -1,3 +1,6 @@
+import html
+import re
+
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from brisk_core.captions.tests.test_burned import EmbeddedTest
@@ -126,10 +129,12 @@ class CaptionsTest(QueueTestCase):
         self.assertEqual(track["captions"][1][5], "fail")
         self.assertContains(self.client.get(f"/checks/{check.pk}/"), "captions.json")
         pairing = Pairing.objects.get()
-        self.client.post(f"{page}{pairing.pk}/drop")
+        dropped = self.client.post(f"{page}{pairing.pk}/drop", follow=True)
         self.assertEqual(Pairing.objects.count(), 0)
         self.assertEqual(self.outcomes(check)["captions"], "fail")
-        self.client.post(f"{page}add", {"captions": CaptionFile.objects.get().pk})
+        undo = re.search(r'action="([^"]+)"[^>]*>(?:(?!</form>).)*Undo', dropped.content.decode(), re.DOTALL)
+        assert undo
+        self.client.post(html.unescape(undo.group(1)), {"again": "yes"})
         self.assertEqual(self.outcomes(check)["captions"], "pass")
         self.assertEqual(AuditEntry.objects.filter(verb__startswith="captions.").count(), 3)
 

@@ -90,7 +90,8 @@ document.addEventListener("alpine:init", () => {
       if (blocks.length) this.$refs.lines.append(...blocks);
     },
     chooseLine(event) {
-      this.show(event.currentTarget.dataset.line, true);
+      const line = event.target.closest(".ledger-line");
+      if (line) this.show(line.dataset.line, true);
     },
     chooseGroup(event) {
       const block = this.blocks().find((one) => one.dataset.group === event.currentTarget.dataset.group);
@@ -301,7 +302,8 @@ document.addEventListener("alpine:init", () => {
       if (next !== undefined) this.seek(next);
     },
     seekTo(event) {
-      this.seek(Number(event.currentTarget.dataset.at));
+      const place = event.target.closest("[data-at]");
+      if (place) this.seek(Number(place.dataset.at));
     },
     nextFault() {
       this.stepFault(1);
@@ -340,6 +342,7 @@ document.addEventListener("alpine:init", () => {
         frame: this.data.frames ? this.frame : null,
         view: this.view === "picture" ? null : this.view,
         only: this.filter,
+        folded: this.lanes ? this.lanes.foldsInAddress : new URLSearchParams(location.search).get("folded"),
         ...this.windowInAddress(),
       }));
     },
@@ -389,12 +392,14 @@ document.addEventListener("alpine:init", () => {
       act();
       this.lanes.drawHead(this.frame);
       this.listLanes(focused);
+      this.remember();
     },
 
     startLanes() {
       this.$refs.lanes.replaceChildren();
       const lanes = new Lanes(this.$refs.lanes, (frame) => this.label(frame), this.data.nominal);
       lanes.addresses = { strip: this.data.strip, small: this.data.small, kept: this.data.kept, shape: this.data.shape };
+      lanes.foldAs(new URLSearchParams(location.search).get("folded"));
       this.lanes = Alpine.raw(lanes);
       let held = false;
       let named = null; // the lane whose name is held, and the height at which it was taken
@@ -416,6 +421,7 @@ document.addEventListener("alpine:init", () => {
         if (Math.abs(event.clientY - y) < 6) lanes.fold(id);
         else lanes.move(id, event.clientY - lanes.svg.getBoundingClientRect().top);
         lanes.drawHead(this.frame);
+        this.remember();
       });
       lanes.svg.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
       this.resizer = new ResizeObserver(() => this.fetchLanes());
@@ -448,13 +454,14 @@ document.addEventListener("alpine:init", () => {
       clearTimeout(this.timers.lanes);
       this.timers.lanes = setTimeout(async () => {
         const [start, end] = this.window;
+        this.lanes.measure();
         const width = Math.round(this.lanes.room);
         this.captions ??= this.data.captions ? (await (await fetch(this.data.captions)).json()).tracks : [];
         const answer = await fetch(`${this.data.lanes}?start=${start}&end=${end}&width=${width}`);
         if (!answer.ok || !this.lanes) return;
         const found = await answer.json();
         if (start !== this.window[0] || end !== this.window[1]) return; // the eye has moved on
-        found.captions = this.captions;
+        found.captions = Alpine.raw(this.captions); // plain, for it is read again with each drawing
         this.lanes.draw(found, this.spans());
         this.lanes.drawHead(this.frame);
       }, 30);

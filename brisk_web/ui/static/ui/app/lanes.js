@@ -29,6 +29,8 @@ export const HEIGHT = Object.fromEntries(Object.entries(LANES).map(([id, [height
 const AXIS = 22;
 const FOLDED_AT_FIRST = ["blocks", "bars", "buffer", "steps", "sound"];
 
+const FOLDED_AT_FIRST_IN_ORDER = Object.keys(LANES).filter((id) => FOLDED_AT_FIRST.includes(id)).join();
+
 const spellRate = (bits) => (bits >= 1e6 ? `${(bits / 1e6).toFixed(1)} Mb/s` : `${(bits / 1e3).toFixed(0)} kb/s`);
 
 // A band between the smallest and the largest value of each column, as one path; a column is as wide as its share.
@@ -47,12 +49,15 @@ export class Lanes {
     this.label = label; // frame -> timecode
     this.svg = make("svg", { role: "img", "aria-label": "Lanes on one time axis" });
     this.table = document.createElement("table"); // what is drawn, for those who cannot see it
-    this.table.className = "sr-only";
-    box.append(this.svg, this.table);
+    const unseen = Object.assign(document.createElement("div"), { className: "sr-only" }); // a table does not clip itself
+    unseen.append(this.table);
+    box.append(this.svg, unseen);
+    this.measure();
   }
 
-  get width() {
-    return Math.max(this.box.clientWidth, 300);
+  // Takes the width of the box; asked once a drawing, for the answer makes the browser lay the page out.
+  measure() {
+    this.width = Math.max(this.box.clientWidth, 300);
   }
 
   get room() {
@@ -80,10 +85,22 @@ export class Lanes {
     }
     const known = Object.keys(LANES);
     const order = (kept.order || []).filter((id) => known.includes(id));
-    return { order: [...order, ...known.filter((id) => !order.includes(id))], folded: kept.folded || FOLDED_AT_FIRST };
+    return { order: [...order, ...known.filter((id) => !order.includes(id))], folded: this.folded || kept.folded || FOLDED_AT_FIRST };
+  }
+
+  // The folds as an address carries them: nothing where they are as at first.
+  get foldsInAddress() {
+    const folded = Object.keys(LANES).filter((id) => this.arrangement().folded.includes(id));
+    return folded.join() === FOLDED_AT_FIRST_IN_ORDER ? null : folded.join(".") || "none";
+  }
+
+  // Takes the folds of an address over those that are remembered; unknown names are left out.
+  foldAs(words) {
+    if (words) this.folded = words.split(".").filter((id) => id in LANES);
   }
 
   keep(arrangement) {
+    if (this.folded) this.folded = arrangement.folded;
     localStorage.setItem(STORE, JSON.stringify(arrangement));
     if (this.data) this.draw(this.data, this.spans || []);
   }
@@ -135,6 +152,7 @@ export class Lanes {
   draw(data, spans) {
     this.data = data;
     this.spans = spans;
+    this.measure();
     this.svg.replaceChildren();
     const { order, folded } = this.arrangement();
     const lanes = order.filter((id) => LANES[id][1](data));
