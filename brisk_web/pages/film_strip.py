@@ -46,6 +46,11 @@ class Shot:
     marks: tuple[tuple[str, bool], ...]  #: what is found inside, and whether it is a fault for sure
 
     @property
+    def is_faulty(self) -> bool:
+        """Is something in it a fault for sure?"""
+        return any(sure for _, sure in self.marks)
+
+    @property
     def shown(self) -> int:
         """The frame that stands for it where the scan kept none."""
         return self.start + min(INTO, self.length - 1)
@@ -95,7 +100,8 @@ def film_strip(request: HttpRequest, file_id: int) -> HttpResponse:
         "following": page + 1 if len(shots) > page * _SHOTS_A_PAGE else None,
         "previous": page - 1 if page > 1 else None,
         "count": len(shots),
-        "faulty": sum(any(sure for _, sure in shot.marks) for shot in shots),
+        "faulty": sum(shot.is_faulty for shot in shots),
+        "doubtful": sum(bool(shot.marks) and not shot.is_faulty for shot in shots),
         "bench": reverse("check", args=[check.pk]) if check else "",
     }
     return render(request, "inspections/film_strip.html", context)
