@@ -66,3 +66,7 @@ class SpecRefused(CoreError):
         super().__init__(
             f"the spec has {count} mistake{'s' if count != 1 else ''}: " + "; ".join(str(m) for m in self.mistakes)
         )
+
+
+class PlanRefused(CoreError):
+    """A plan cannot be worked out from what was given."""

@@ -1,0 +1,24 @@
+"""Planning: what is worked out before a render is made. Pure computation in exact numbers; no file is read.
+
+From the ground up: ``overhead`` (what a wrapper adds), ``bits`` (what fits under a cap).
+"""
+
+from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, file_size, fit, longest, ways_up
+from brisk_core.plan.overhead import WRAPPERS, Stream, overhead, wrapped_size
+
+__all__ = [
+    "RESERVE",
+    "WRAPPERS",
+    "Coding",
+    "Fit",
+    "Programme",
+    "Share",
+    "Sound",
+    "Stream",
+    "file_size",
+    "fit",
+    "longest",
+    "overhead",
+    "ways_up",
+    "wrapped_size",
+]
