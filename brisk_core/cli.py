@@ -16,7 +16,16 @@ from typing import Any, NoReturn
 from brisk_core import sandbox
 from brisk_core.captions import Captioned, burned_from_json, document_from_json, evidence_of
 from brisk_core.edit import EditHints, FrameRange, Timeline, parse_range, timeline_from_json
-from brisk_core.errors import CaptionsRefused, EditRefused, RangeRefused, SpecRefused, UnreadableFile, ValueRefused
+from brisk_core.errors import (
+    CaptionsRefused,
+    EditRefused,
+    PlanRefused,
+    RangeRefused,
+    SpecRefused,
+    UnreadableFile,
+    ValueRefused,
+)
+from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.facts import (
     REGISTRY,
     Depth,
@@ -31,11 +40,13 @@ from brisk_core.facts import (
 )
 from brisk_core.master import held_of, ordered_frames, shot_names
 from brisk_core.packets import load_series
+from brisk_core.plan.bits_document import plan_bits
 from brisk_core.reading import Source
 from brisk_core.report import check_to_json
 from brisk_core.sandbox import requests
 from brisk_core.scan import load_scan
 from brisk_core.spec import Check, Outcome, Spec, judge, parse_spec, shelf_texts
+from brisk_core.spec.document import read_document
 from brisk_core.version import ENGINE
 
 NO_FAIL, A_FAIL, WRONG_USE, UNREADABLE = 0, 1, 2, 3
@@ -76,6 +87,22 @@ def _parser() -> argparse.ArgumentParser:
     stems.add_argument("stems", nargs="+", help="files, or FILE#N for a track of one")
     stems.add_argument("--limit", type=float, help="dB under the mix that may be left, such as 60; 40 without it")
     stems.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/stems/1")
+    plan = verbs.add_parser("plan", help="work out what fits before a render is made")
+    kinds = plan.add_subparsers(dest="kind", required=True, parser_class=_Parser)
+    bits = kinds.add_parser("bits", help="the bit rate, size or length that fits under a cap")
+    bits.add_argument("--plan", help="a plan in JSON or YAML, for several files; the other options belong to one file")
+    bits.add_argument("--cap", help='such as "20 MB", "4.7 GB" or "1 GiB"')
+    bits.add_argument("--reserve", help="percent of the cap that stays free; 2 without it")
+    bits.add_argument("--wrapper", help="such as mp4, mov, mpeg-ts, matroska or mxf-op1a")
+    bits.add_argument("--codec", help="such as avc, hevc or mpeg2")
+    bits.add_argument("--group", help='time between random access points, such as "2 s"')
+    bits.add_argument("--length", help='such as "10:00", "00:10:00:00" or "15000 frames"')
+    bits.add_argument("--rate", help="frames a second")
+    bits.add_argument("--size", help="such as 1920x1080")
+    bits.add_argument("--sound", action="append", help='such as "aac 128 kb/s"; may be given again')
+    bits.add_argument("--picture-rate", help="bit rate of the picture, to be told size and length")
+    bits.add_argument("--spec", help="a spec document, or the id of a shipped spec, whose bounds are told")
+    bits.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/plan-bits/1")
     return parser
 
 
@@ -84,7 +111,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         options = _parser().parse_args(words)
-        return {"inspect": _inspect, "check": _check, "stems": _stems}[options.verb](options)
+        return {"inspect": _inspect, "check": _check, "stems": _stems, "plan": _plan_bits}[options.verb](options)
     except _Refusal as refusal:
         sys.stderr.write(f"brisk-sentry: {_printable(' '.join(str(refusal).split()))}\n")
         if "--json" in words:
@@ -274,6 +301,45 @@ def _stems(options: argparse.Namespace) -> int:
         for says in found["says"]:
             _say(says)
     return NO_FAIL if found["right"] else A_FAIL
+
+
+def _plan_bits(options: argparse.Namespace) -> int:
+    """Work out what fits under a cap."""
+    try:
+        found = plan_bits(_bits_asked(options), _read_spec(options.spec) if options.spec else None)
+    except PlanRefused as error:
+        raise _Refusal(WRONG_USE, str(error)) from error
+    if options.json:
+        _say_json(found)
+    else:
+        _say(f"{'fits' if found['fits'] else 'does not fit'}: {found['says']}")
+        for row in found["files"]:
+            bits = f"{row['bits_per_pixel']:.3f} bits a pixel"
+            _say(f"{row['name']:28} {spell_bit_rate(row['picture_rate']):>12} {spell_bytes(row['size']):>10}  {bits}")
+            for says in row["says"]:
+                _say(f"{'':28} {says}")
+    return NO_FAIL if found["met"] else A_FAIL
+
+
+def _bits_asked(options: argparse.Namespace) -> dict[str, Any]:
+    """Return the plan that the options or their document give."""
+    of_file = {"length": options.length, "rate": options.rate, "size": options.size, "sounds": options.sound}
+    of_plan = {
+        "cap": options.cap, "reserve": options.reserve, "wrapper": options.wrapper, "codec": options.codec,
+        "group": options.group, "picture_rate": options.picture_rate,
+    }  # fmt: skip
+    given = {name: value for name, value in of_plan.items() if value is not None}
+    if not options.plan:
+        return given | {"files": [{name: value for name, value in of_file.items() if value is not None}]}
+    if any(value is not None for value in of_file.values()):
+        raise _Refusal(WRONG_USE, "--plan has the files; expected no --length, --rate, --size or --sound beside it")
+    try:
+        text = Path(options.plan).read_text(encoding="utf-8")
+        return read_document(text, "a mapping with cap and files") | given
+    except (OSError, UnicodeDecodeError) as error:
+        raise _Refusal(WRONG_USE, f"{options.plan} cannot be read; expected a plan in JSON or YAML") from error
+    except SpecRefused as error:
+        raise _Refusal(WRONG_USE, f"{options.plan}: {'; '.join(map(str, error.mistakes))}") from error
 
 
 def _sound_of(name: str) -> requests.Sound:

@@ -69,4 +69,8 @@ class SpecRefused(CoreError):
 
 
 class PlanRefused(CoreError):
-    """A plan cannot be worked out from what was given."""
+    """A plan that cannot be worked out from what was given; ``mistakes`` has a place for each where they are known."""
+
+    def __init__(self, says: str, mistakes: Sequence[Mistake] = ()) -> None:
+        super().__init__(says)
+        self.mistakes = tuple(mistakes)

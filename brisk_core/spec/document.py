@@ -88,7 +88,7 @@ _StrictLoader.add_implicit_resolver(
 )
 
 
-def _load(text: str) -> dict[str, Any]:
+def read_document(text: str, expected: str = "a mapping with brisk_spec, name and lines") -> dict[str, Any]:
     if len(text) > LARGEST_SPEC:
         raise _refused("spec", f"met {len(text)} characters; expected at most {LARGEST_SPEC}")
     try:
@@ -100,7 +100,7 @@ def _load(text: str) -> dict[str, Any]:
     except (yaml.YAMLError, RecursionError, ValueError, TypeError, AttributeError) as error:  # of odd tags as well
         raise _refused("spec", f"{str(error).splitlines()[0]}; expected YAML or JSON") from error
     if not isinstance(document, dict):
-        raise _refused("spec", f"met a {type(document).__name__}; expected a mapping with brisk_spec, name and lines")
+        raise _refused("spec", f"met a {type(document).__name__}; expected {expected}")
     return document
 
 
@@ -256,7 +256,7 @@ def parse_spec(source: str | Mapping[str, Any]) -> Spec:
 
     Raises ``SpecRefused`` with every mistake, its place and what is expected.
     """
-    return _Reader(_load(source) if isinstance(source, str) else source).read()
+    return _Reader(read_document(source) if isinstance(source, str) else source).read()
 
 
 def spec_to_document(spec: Spec) -> dict[str, Any]:

@@ -72,6 +72,36 @@ class CommandTest(TestCase):
         status, _, err = self.run_command("stems", "mix.wav", "half.wav#2")
         self.assertEqual((status, "no sound track 2" in err), (3, True))
 
+    def test_bits_that_fit_under_a_cap(self) -> None:
+        words = ("plan", "bits", "--cap", "1 GB", "--length", "10:00", "--rate", "25", "--size", "1920x1080")
+        status, out, _ = self.run_command(*words, "--sound", "aac 128 kb/s", "--spec", "pebbleview-wide")
+        self.assertEqual((status, out.splitlines()[0]), (0, "fits: 980 MB of 1 GB; 20 MB stay free"))
+        status, out, _ = self.run_command(*words, "--spec", "disc-sd-mpeg2-25", "--json")
+        self.assertEqual((status, json.loads(out)["files"][0]["picture_rate"]), (0, 8_000_000))
+        status, out, _ = self.run_command(*words, "--picture-rate", "20 Mb/s")
+        self.assertEqual((status, "over the cap by" in out), (1, True))
+
+    def test_a_plan_from_a_document(self) -> None:
+        rows = [f'{{"length": "10:00:00:00", "rate": 25, "size": [{size}, 720]}}' for size in (1280, 960)]
+        for name, text in (
+            ("plan.json", f'{{"cap": "20 GB", "files": [{", ".join(rows)}]}}'),
+            ("plan.yaml", "cap: 20 GB\nfiles:\n" + "".join(f"  - {row}\n" for row in rows)),
+        ):
+            (self.folder / name).write_text(text)
+            status, out, _ = self.run_command("plan", "bits", "--plan", name, "--json")
+            found = json.loads(out)
+            self.assertEqual((status, [row["frames"] for row in found["files"]]), (0, [900_000] * 2), name)
+        (self.folder / "plan.txt").write_text("[1]")
+        for words, says in (
+            (("--plan", "plan.json", "--rate", "25"), "expected no --length, --rate"),
+            (("--plan", "plan.txt"), "met a list; expected a mapping with cap and files"),
+            (("--plan", "gone.json"), "cannot be read; expected a plan in JSON or YAML"),
+            (("--cap", "1 MB"), "file 1, rate: met None"),
+            (("--plan", "plan.json", "--spec", "nowhere"), "there is no spec 'nowhere'"),
+        ):
+            status, _, err = self.run_command("plan", "bits", *words)
+            self.assertEqual((status, says in err), (2, True), err)
+
     def test_captions_bring_their_lines(self) -> None:
         (self.folder / "a.srt").write_text("1\n00:00:00,100 --> 00:00:05,000\nToo long for two seconds\n")
         _, out, _ = self.run_command("check", "a.mp4", "--spec", "spec.yaml", "--captions", "a.srt", "--json")

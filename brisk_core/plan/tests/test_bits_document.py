@@ -1,0 +1,102 @@
+from fractions import Fraction
+from typing import Any
+from unittest import TestCase
+
+from brisk_core.errors import PlanRefused, ValueRefused
+from brisk_core.plan import Sound
+from brisk_core.plan.bits_document import BITS_SCHEMA, plan_bits, read_length, read_sound
+from brisk_core.spec import shelf_specs
+
+FILE = {"name": "Wide", "length": "10:00", "rate": 25, "size": "1920x1080", "sounds": ["aac 128 kb/s"]}
+WIDE = shelf_specs()["pebbleview-wide"]  # 10 to 16 Mb/s
+
+
+class WordsTest(TestCase):
+    def test_lengths(self) -> None:
+        rate = Fraction(25)
+        for text, frames in (
+            ("10:00", 15_000), ("1:30:00", 135_000), ("00:10:00:00", 15_000), ("90 s", 2250), ("15000 frames", 15_000),
+            ("1 frame", 1), (90, 2250), ("1:00.5", 1512),
+        ):  # fmt: skip
+            self.assertEqual(read_length(text, rate), frames, text)
+        self.assertEqual(read_length("00:01:00;02", Fraction(30000, 1001)), 1800)  # two labels are left out each minute
+        for text in ("", "long", "10:0", "00:00:00:99", None):
+            with self.assertRaises(ValueRefused, msg=text):
+                read_length(text, rate)
+
+    def test_sound(self) -> None:
+        self.assertEqual(read_sound("aac 128 kb/s"), Sound(codec="aac", bit_rate=128_000))
+        self.assertEqual(read_sound("ac3 448 kb/s x2"), Sound(codec="ac3", bit_rate=448_000, tracks=2))
+        plain = read_sound("pcm 24 bit 8 channels")
+        self.assertEqual((plain.bit_rate, plain.channels), (24 * 8 * 48_000, 8))
+        self.assertEqual(read_sound("pcm 16 bit × 4").tracks, 4)
+        for text in ("loud", "aac", "pcm", "pcm 24", "mystery 128 kb/s", "aac 128", None):
+            with self.assertRaises(ValueRefused, msg=text):
+                print(read_sound(text))
+
+
+class DocumentTest(TestCase):
+    def plan(self, cap: str, spec: Any = None, **more: Any) -> dict[str, Any]:
+        return plan_bits({"cap": cap, "files": [FILE], **more}, spec)
+
+    def test_within_the_bounds_of_a_spec(self) -> None:
+        found = self.plan("1 GB", WIDE)
+        (row,) = found["files"]
+        self.assertEqual((found["schema"], found["fits"], found["met"], row["says"]), (BITS_SCHEMA, True, True, []))
+        self.assertLessEqual(found["size"], 980_000_000)
+        self.assertEqual((row["frames"], row["picture_size"], row["rate"]), (15_000, [1920, 1080], "25"))
+        self.assertAlmostEqual(row["picture_rate"], (980_000_000 - row["overhead"]) * 8 / 600 - 128_000, delta=60)
+
+    def test_below_them_with_ways_up(self) -> None:
+        found = self.plan("500 MB", WIDE)
+        self.assertEqual((found["fits"], found["met"]), (True, False))
+        self.assertEqual(found["files"][0]["says"][0], "6.4 Mb/s is below the 10 Mb/s that “Mean bit rate” asks for")
+        self.assertEqual(len(found["files"][0]["says"]), 4)
+
+    def test_no_more_than_they_allow_whatever_the_cap_does(self) -> None:
+        found = self.plan("2 GB", WIDE)
+        self.assertTrue(found["met"])
+        self.assertEqual(found["files"][0]["picture_rate"], 16_000_000)
+        self.assertEqual(found["files"][0]["says"], ["the cap would allow 26 Mb/s; “Mean bit rate” allows 16 Mb/s"])
+        self.assertLess(found["size"], 1_250_000_000)
+
+    def test_backwards(self) -> None:
+        found = self.plan("15 MB", picture_rate="3 Mb/s")
+        self.assertEqual((found["fits"], found["says"]), (False, "over the cap by 220.1 MB"))
+        self.assertEqual(found["files"][0]["says"], ["alone, 37.48 s of it would fit"])
+        reserve = self.plan("238 MB", picture_rate="3 Mb/s")
+        self.assertEqual(
+            (reserve["fits"], reserve["says"]), (False, "under the cap, but 1.82 MB of the reserve are used")
+        )
+
+    def test_several_files_share_a_cap(self) -> None:
+        other = FILE | {"name": "Tall", "size": "1080x1920", "length": "1:00"}
+        found = plan_bits({"cap": "600 MB", "files": [FILE, other]})
+        first, second = found["files"]
+        self.assertAlmostEqual(first["bits_per_pixel"], second["bits_per_pixel"], delta=0.001)
+        self.assertEqual(found["size"], first["size"] + second["size"])
+
+    def test_every_mistake_is_named_with_its_place(self) -> None:
+        wrong = {
+            "length": "long",
+            "rate": "a",
+            "size": "big",
+            "weight": 0,
+            "sounds": ["loud"],
+            "texts": "-1",
+            "colour": 1,
+        }
+        asked = {
+            "cap": "much", "reserve": "100", "wrapper": "zip", "codec": "h", "group": 0, "picture_rate": "fast", "x": 1,
+            "files": [*[wrong] * 3, 5, {"sounds": "loud"}],
+        }  # fmt: skip
+        with self.assertRaises(PlanRefused) as met:
+            plan_bits(asked)
+        places = [mistake.place for mistake in met.exception.mistakes]
+        self.assertGreaterEqual(len(places), 30)
+        for place in ("cap", "reserve", "wrapper", "codec", "group", "picture_rate", "plan", "file 1, length", "file 3, rate",
+                      "file 2, size", "file 2, weight", "file 3, sound 1", "file 1, texts", "file 1", "file 4", "file 5, sounds"):  # fmt: skip
+            self.assertIn(place, places)
+        for none in ({}, {"cap": "1 MB"}, {"cap": "1 MB", "files": []}, {"cap": None, "files": [FILE]}):
+            with self.assertRaises(PlanRefused):
+                plan_bits(none)
