@@ -38,7 +38,7 @@ _FRAMES = re.compile(r"(\d{1,9})\s*frames?")
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,3}):(\d{2}(?:\.\d{1,3})?)")
 _TIMECODE = re.compile(r"\d\d:\d\d:\d\d[:;]\d\d")
 _SOUND_CODECS = ("aac", "ac3", "eac3", "mp2", "mp3", "opus", "flac", "dts", "pcm")
-_PICTURE_CODECS = (
+PICTURE_CODECS = (
     "avc", "hevc", "av1", "vp9", "mpeg2", "mpeg4", "prores", "vc3", "ffv1", "jpeg2000", "mjpeg", "uncompressed",
 )  # fmt: skip
 Read = TypeVar("Read")
@@ -124,7 +124,7 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     reader.only("plan", asked, names)
     coding = Coding(
         wrapper=reader.known("wrapper", asked.get("wrapper", "mp4"), tuple(WRAPPERS)),
-        codec=reader.known("codec", asked.get("codec", "avc"), _PICTURE_CODECS),
+        codec=reader.known("codec", asked.get("codec", "avc"), PICTURE_CODECS),
         group=reader.take("group", _positive(parse_seconds), asked.get("group", "2 s"), Fraction(2)),
         reorders=bool(asked.get("reorders", True)),
     )

@@ -17,6 +17,7 @@ _OPERATOR = (
     "jobs.add_render",
     "edits.add_timeline",
     "checks.add_check",
+    "planner.add_plan",
 )
 _LEAD = ("shelf.add_specversion", "house.view_auditentry", "storage.add_storageroot")
 

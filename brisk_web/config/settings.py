@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "brisk_web.stems",
     "brisk_web.checks",
     "brisk_web.jobs",
+    "brisk_web.planner",
     "brisk_web.pages",
     "brisk_web.demo",
 ]

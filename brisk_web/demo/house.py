@@ -22,6 +22,7 @@ from brisk_web.edits.services import import_timeline
 from brisk_web.inspections.services import inspect_outdated
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import add_deliverable, choose_master, open_job, take_in
+from brisk_web.planner.services import keep
 from brisk_web.shelf.models import Spec
 from brisk_web.shelf.services import publish_shelf
 from brisk_web.stems.services import begin as begin_stems
@@ -99,7 +100,18 @@ def _load_job(folder: Path) -> Job:
             if recipe.name != _LEFT_IN_INTAKE:
                 take_in(media_file, deliverable, by=operator)
     _hold_stems(root, operator)
+    _plan_uploads(job, operator)
     return job
+
+
+def _plan_uploads(job: Job, operator: Any) -> None:
+    """Keep a plan of both uploads under the cap of the site."""
+    rows = (("Pebbleview wide", "1920x1080", "25"), ("Pebbleview tall", "1080x1920", "30"))
+    files = [
+        {"name": name, "length": "8 s", "rate": rate, "size": size, "sounds": ["aac 192 kb/s"]}
+        for name, size, rate in rows
+    ]
+    keep(job, "Both uploads under 15 MB", {"cap": "15 MB", "files": files}, None, by=operator)
 
 
 def _hold_stems(root: StorageRoot, operator: Any) -> None:

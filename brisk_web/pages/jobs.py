@@ -24,6 +24,8 @@ from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.job_forms import DeliverableForm, JobForm
 from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
 from brisk_web.pages.side_by_side import side_address
+from brisk_web.planner.models import Plan
+from brisk_web.planner.services import disagreements
 from brisk_web.shelf.models import SpecVersion, published_by_family
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, words
@@ -179,14 +181,26 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
         {
             "job": found,
             "timelines": in_use(found.timelines.all()),
+            "plans": _plans_of(found, deliverables),
             "grid": grid,
             "retired": [
                 *(("deliverable", "retire-deliverable", one) for one in retired(found.deliverables.all())),
                 *(("timeline", "retire-timeline", one) for one in retired(found.timelines.all())),
+                *(("plan", "retire-plan", one) for one in retired(found.plans.all())),
             ],
             "refresh_ms": REFRESH_MS if active else 0,
         },
     )
+
+
+def _plans_of(job: Job, deliverables: list[Deliverable]) -> list[Plan]:
+    """The plans of a job, each with what its renders go beyond."""
+    plans = list(in_use(job.plans.all()))
+    newest = {one.name: next(iter(one.renders.all()), None) for one in deliverables}
+    rendered = {name: attempt.media_file for name, attempt in newest.items() if attempt}
+    for plan in plans:
+        plan.beyond = disagreements(plan, rendered)
+    return plans
 
 
 @permission_required("jobs.add_deliverable", raise_exception=True)

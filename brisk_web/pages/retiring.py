@@ -17,6 +17,7 @@ from brisk_web.edits.models import Timeline
 from brisk_web.house import services
 from brisk_web.house.models import Retirable
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.planner.models import Plan
 from brisk_web.storage.models import MediaFile, StorageRoot
 
 
@@ -55,6 +56,12 @@ _WAYS = {
         says="is put away: it no longer waits in the intake. The file itself stays.",
         back="waits in the intake again.",
     ),
+    "plan": _Way(
+        model=Plan,
+        permission="planner.add_plan",
+        says="is removed from its job.",
+        back="is with its job again.",
+    ),
     "root": _Way(
         model=StorageRoot,
         permission="storage.add_storageroot",
@@ -71,7 +78,7 @@ def retire(request: HttpRequest, kind: str, **ids: int) -> HttpResponse:
     if not request.user.has_perm(way.permission):
         raise PermissionDenied
     row = get_object_or_404(way.model._default_manager, pk=next(iter(ids.values())))
-    name = row.name if isinstance(row, Deliverable) else str(row)
+    name = row.name if isinstance(row, Deliverable | Plan) else str(row)
     if request.POST.get("again"):
         if services.bring_back(row, by=signed_in(request)):
             messages.success(request, f"{name} {way.back}")
@@ -82,7 +89,7 @@ def retire(request: HttpRequest, kind: str, **ids: int) -> HttpResponse:
 
 def _home(row: Model) -> str:
     """The page on which a thing is listed."""
-    if isinstance(row, Deliverable | Timeline):
+    if isinstance(row, Deliverable | Timeline | Plan):
         return reverse("job", args=[row.job_id])
     if isinstance(row, Job):
         return reverse("jobs")

@@ -22,6 +22,8 @@ _RAIL = {
     "file": "files",
     "browse-root": "files",
     "take-in": "files",
+    "planner": "planner",
+    "plan": "planner",
     "specs": "specs",
     "spec": "specs",
     "glossary": "glossary",

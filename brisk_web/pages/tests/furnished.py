@@ -17,6 +17,7 @@ from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.masters.models import Comparison
+from brisk_web.planner.services import keep
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import Upload
 from brisk_web.testing import HouseMixin, spec_version
@@ -58,12 +59,14 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     assert other.inspection
     comparison = Comparison.objects.create(inspection=file.inspection, master=other.inspection, engine="x")
     upload = Upload.objects.create(owner=by, name="c.mp4", size=3)
+    file_of_plan = {"name": "Wide", "length": "10:00", "rate": "25", "size": "640x360"}
+    plan = keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
     stem_check = StemCheck.objects.create(mix=file)
     return Furnished(
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
-            "pairing_id": pairing.pk,
+            "pairing_id": pairing.pk, "plan_id": plan.pk,
         }
     )  # fmt: skip

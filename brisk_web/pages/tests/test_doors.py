@@ -51,6 +51,8 @@ WRITES: dict[str, str] = {
     "new-spec": LEAD,
     "change-spec": LEAD,
     "judge-again": LEAD,
+    "keep-plan": OPERATOR,
+    "retire-plan": OPERATOR,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
@@ -72,7 +74,8 @@ NAMES = (
     "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
-    "seen", "attempts_too", "intake", "time_zone", "frame", "line",
+    "seen", "attempts_too", "intake", "time_zone", "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate",
+    "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight",
 )  # fmt: skip
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 from datetime import datetime
+from fractions import Fraction
+from typing import Any
 
 from django import template
 from django.utils import timezone
@@ -11,7 +13,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from brisk_core.edit import Source
-from brisk_core.exact import spell_bytes, spell_rate
+from brisk_core.exact import spell_bit_rate, spell_bytes, spell_rate
 from brisk_web.ui import marks
 
 register = template.Library()
@@ -62,6 +64,35 @@ def undo_address(tags: str) -> str:
 def file_size(size: int) -> str:
     """Bytes as people read them."""
     return spell_bytes(size)
+
+
+@register.filter
+def bit_rate(bits_per_second: int) -> str:
+    """Bits a second as people read them."""
+    return spell_bit_rate(bits_per_second)
+
+
+@register.filter
+def capfirst_sentence(text: str) -> str:
+    """A part of a sentence as a sentence of its own; what begins with a quotation or a number stays."""
+    return text[:1].upper() + text[1:]
+
+
+@register.filter
+def cap_bar(found: dict[str, Any]) -> dict[str, Any]:
+    """The parts of a plan of bits on a bar of 1000 units, for a drawing: x, width, kind and words of each."""
+    whole = max(found["cap"], found["size"])
+    parts, at = [], 0.0
+    for row in found["files"]:
+        picture = row["picture_rate"] * row["frames"] / Fraction(row["rate"]) / 8
+        for kind, size in (("picture", picture), ("rest", row["size"] - picture)):
+            width = float(1000 * size / whole)
+            words = "picture" if kind == "picture" else "sound, texts and wrapper"
+            said = f"{row['name']}, {words}: {spell_bytes(int(size))}"
+            parts.append({"x": f"{at:.2f}", "width": f"{width:.2f}", "kind": kind, "words": said})
+            at += width
+    words = f"{spell_bytes(found['size'])} of a cap of {spell_bytes(found['cap'])}"
+    return {"parts": parts, "cap": f"{min(1000 * found['cap'] / whole, 999):.2f}", "words": words}
 
 
 @register.filter
