@@ -41,6 +41,8 @@ _FIXED = (
     ("page", "Jobs", "titles, deliverables", "jobs", ""),
     ("page", "Files", "find a file by its facts", "files", ""),
     ("page", "Specs", "shelf of delivery specifications", "specs", ""),
+    ("page", "Who takes a value", "lines of all specs, search the shelf", "spec-lines", ""),
+    ("page", "Compare two specs", "versions, stricter, looser", "compare-specs", ""),
     ("page", "Planner", "what fits, bit rate, size, length", "planner", ""),
     ("page", "Side by side", "compare files or attempts", "side-by-side", ""),
     ("page", "Glossary", "what the words mean, help", "glossary", ""),

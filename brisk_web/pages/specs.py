@@ -63,6 +63,7 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "version": version,
         "groups": groups.items(),
         "versions": version.spec.versions.filter(published_at__isnull=False),
+        "earlier": version.spec.versions.filter(published_at__isnull=False, number__lt=version.number).first(),
         "behind": version.spec.versions.filter(number__lt=version.number, checks__isnull=False).count()
         if version == version.spec.current
         else 0,

@@ -26,6 +26,8 @@ _RAIL = {
     "plan": "planner",
     "specs": "specs",
     "spec": "specs",
+    "spec-lines": "specs",
+    "compare-specs": "specs",
     "glossary": "glossary",
     "house": "house",
     "you": "you",
