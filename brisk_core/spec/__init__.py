@@ -3,13 +3,14 @@
 From the ground up: ``values``, ``patterns``, ``reasons``, ``spans``, ``line`` (with the hearing in which its condition
 judges it), ``conditions``, ``span_conditions``, ``limits``, ``condition_reader``, ``document``, ``rule``,
 ``content_rules``, ``rules``, ``integrity``, ``against`` and ``captioned`` (lines beside a spec's own), ``check``,
-``judge``, ``versions``, ``differences``, ``taking``, ``target``, ``shelf``.
+``judge``, ``versions``, ``differences``, ``taking``, ``drafting``, ``target``, ``shelf``.
 """
 
 from brisk_core.spec.captioned import caption_limits
 from brisk_core.spec.check import Check, Verdict, counts_of, verdict_of
 from brisk_core.spec.differences import Change, LineChange, compare_specs, covers
 from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Spec, parse_spec, spec_to_document
+from brisk_core.spec.drafting import Draft, draft_document, draft_lines
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.judge import bit_rate_limits, judge
 from brisk_core.spec.line import Finding, Line, Outcome, Weight
@@ -28,6 +29,7 @@ __all__ = [
     "SPEC_FORMAT",
     "Change",
     "Check",
+    "Draft",
     "Finding",
     "Line",
     "LineChange",
@@ -43,6 +45,8 @@ __all__ = [
     "compare_specs",
     "counts_of",
     "covers",
+    "draft_document",
+    "draft_lines",
     "judge",
     "lines_that_differ",
     "merge_documents",

@@ -13,7 +13,7 @@ from brisk_core.errors import ValueRefused
 from brisk_core.facts import REGISTRY, Characteristic, Group, spell
 from brisk_core.spec import Change, Line, Taking, compare_specs, read_asked, who_takes
 from brisk_core.spec.values import UNCOMPARED
-from brisk_web.shelf.models import SpecVersion, published_by_family
+from brisk_web.shelf.models import SpecVersion, newest_published, published_by_family
 from brisk_web.ui.asking import asked_id, words
 
 _MOST_LINES = 500  # shown
@@ -37,14 +37,6 @@ class FoundLine:
     line: Line
     says: str  #: what it makes of the value; empty where none was asked for
     outcome: str  #: its mark; empty where no value was asked for
-
-
-def _newest() -> list[SpecVersion]:
-    """The newest version of every spec, by family and name."""
-    found: dict[int, SpecVersion] = {}
-    for version in published_by_family().defer(None):
-        found.setdefault(version.spec_id, version)
-    return list(found.values())
 
 
 def _by_group() -> list[tuple[str, list[Characteristic]]]:
@@ -87,7 +79,7 @@ def spec_lines(request: HttpRequest) -> HttpResponse:
 def _taking(characteristic: Characteristic, value: Any) -> list[FoundLine]:
     rows = [
         (taking, FoundLine(version=version, line=line, says=taking.value, outcome=_OUTCOMES[taking]))
-        for version in _newest()
+        for version in newest_published()
         for line, taking in who_takes(version.parsed(), characteristic, value)
     ]
     return [row for _, row in sorted(rows, key=lambda one: _ORDER.index(one[0]))]
@@ -97,7 +89,7 @@ def _speaking(characteristic: Characteristic | None, wanted: str) -> list[FoundL
     """Lines that hold every word that is asked for, in what they are called, ask for and say."""
     asked = wanted.casefold().split()
     found = []
-    for version in _newest():
+    for version in newest_published():
         for line in version.parsed().lines:
             if characteristic and line.characteristic.id != characteristic.id:
                 continue

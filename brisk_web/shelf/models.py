@@ -63,3 +63,11 @@ def published_by_family() -> models.QuerySet[SpecVersion]:
     """Return all published versions, families together, the newest version of each spec first."""
     published = SpecVersion.objects.filter(published_at__isnull=False).select_related("spec").defer("document")
     return published.order_by("spec__family", "spec__name", "-number")
+
+
+def newest_published() -> list[SpecVersion]:
+    """Return the newest version of every spec, with its document, by family and name."""
+    found: dict[int, SpecVersion] = {}
+    for version in published_by_family().defer(None):
+        found.setdefault(version.spec_id, version)
+    return list(found.values())

@@ -28,6 +28,7 @@ _RAIL = {
     "spec": "specs",
     "spec-lines": "specs",
     "compare-specs": "specs",
+    "spec-from-file": "specs",
     "glossary": "glossary",
     "house": "house",
     "you": "you",

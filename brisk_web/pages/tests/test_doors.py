@@ -50,13 +50,14 @@ WRITES: dict[str, str] = {
     "add-root": LEAD,
     "new-spec": LEAD,
     "change-spec": LEAD,
+    "spec-from-file": LEAD,
     "judge-again": LEAD,
     "keep-plan": OPERATOR,
     "retire-plan": OPERATOR,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
-    "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload",
+    "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
 #: What writes by another method than POST.
@@ -75,7 +76,7 @@ NAMES = (
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
     "seen", "attempts_too", "intake", "time_zone", "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate",
-    "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "characteristic", "old", "new",
+    "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "characteristic", "old", "new", "family",
 )  # fmt: skip
 
 

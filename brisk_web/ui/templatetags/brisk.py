@@ -67,6 +67,12 @@ def file_size(size: int) -> str:
 
 
 @register.filter
+def share(part: float) -> str:
+    """A share of a whole in percent."""
+    return f"{round(100 * part)} %"
+
+
+@register.filter
 def bit_rate(bits_per_second: int) -> str:
     """Bits a second as people read them."""
     return spell_bit_rate(bits_per_second)
