@@ -174,11 +174,16 @@ def ask_for_all_of(inspection: Inspection) -> None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Trial:
-    """What a version of a spec would say of a check that an older version judged."""
+    """What a spec would say of a check that another version judged, or of a file that none did."""
 
-    check: Check
+    check: Check  #: not saved for a file that is tried by itself
     document: dict[str, Any]
     changed: list[dict[str, str]]  #: lines whose outcome changes: label, before, after; empty texts for no line
+
+    @property
+    def turned(self) -> bool:
+        """Does the verdict change?"""
+        return bool(self.check.verdict) and self.check.verdict != self.document["verdict"]
 
 
 def behind(version: SpecVersion) -> QuerySet[Check]:
@@ -187,10 +192,9 @@ def behind(version: SpecVersion) -> QuerySet[Check]:
 
 
 def judged_by(
-    version: SpecVersion, checks: Iterable[Check], only: Set[str] | None = None
+    spec: Document, checks: Iterable[Check], only: Set[str] | None = None
 ) -> Iterator[tuple[Check, dict[str, Any]]]:
-    """Judge checks by another version of their spec; yield each with its document. Nothing is written, no file read."""
-    spec = version.parsed()
+    """Judge checks by another spec; yield each with its document. Nothing is written, no file read."""
     facts: dict[int, Facts | None] = {}
     for check in checks:
         inspection = check.media_file.inspection
@@ -203,10 +207,18 @@ def judged_by(
             yield check, document
 
 
-def trials(version: SpecVersion, checks: Iterable[Check]) -> Iterator[Trial]:
-    """Say of each check what a version would change; nothing is written and no file read."""
-    for check, document in judged_by(version, checks):
+def trials(spec: Document, checks: Iterable[Check]) -> Iterator[Trial]:
+    """Say of each check what a spec would change; nothing is written and no file read."""
+    for check, document in judged_by(spec, checks):
         yield Trial(check=check, document=document, changed=_changes(check, document))
+
+
+def trials_of_files(spec: Document, files: Iterable[MediaFile]) -> Iterator[Trial]:
+    """Say of each file what a spec would make of it by itself: the lines that do not pass."""
+    for check, document in judged_by(spec, (Check(media_file=file) for file in files)):
+        open_lines = [row for row in document["findings"] if row["outcome"] != "pass"]
+        changed = [{"label": row["label"], "before": "", "after": row["outcome"]} for row in open_lines]
+        yield Trial(check=check, document=document, changed=changed)
 
 
 def _changes(check: Check, document: dict[str, Any]) -> list[dict[str, str]]:
@@ -260,7 +272,7 @@ def _judge_batch(version: SpecVersion, ids: list[int], differ: Set[str], dropped
     Finding.objects.filter(check_record__in=known, line__in=differ | dropped).delete()
     fresh = [
         _finding(check, place[row["line"]], row)
-        for check, document in judged_by(version, current, differ)
+        for check, document in judged_by(version.parsed(), current, differ)
         for row in document["findings"]
     ]
     Finding.objects.bulk_create(fresh)

@@ -35,11 +35,11 @@ def judge_again(request: HttpRequest, slug: str) -> HttpResponse:
     shown = waiting.select_related(
         "media_file__inspection", "spec_version", "timeline", "render__deliverable__job"
     ).prefetch_related("findings")[:_MOST_SHOWN]
-    trials = list(services.trials(version, shown))
+    trials = list(services.trials(version.parsed(), shown))
     context = {
         "version": version,
         "waiting": waiting.count(),
         "trials": sorted(trials, key=lambda trial: not trial.changed),
-        "turned": sum(trial.check.verdict != trial.document["verdict"] for trial in trials),
+        "turned": sum(trial.turned for trial in trials),
     }
     return render(request, "checks/judge_again.html", context)

@@ -15,10 +15,14 @@ from brisk_core.facts import Group
 from brisk_core.spec import Line, Merged, merge_documents, parse_spec, spec_to_document
 from brisk_core.spec import Spec as Document
 from brisk_web.accounts.people import signed_in
+from brisk_web.checks import services
+from brisk_web.checks.models import Check
+from brisk_web.checks.services import Trial
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import target_of
 from brisk_web.shelf.models import Spec, SpecVersion
 from brisk_web.shelf.services import Overtaken, document_as_yaml, publish
+from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole, words
 
 
@@ -83,6 +87,8 @@ def spec_document(request: HttpRequest, slug: str, number: int, kind: str) -> Ht
     return HttpResponse(document_as_yaml(version.document), content_type="application/yaml; charset=utf-8")
 
 
+_MOST_TRIED = 30  # checks or files by which a draft is tried, the newest
+
 _EXAMPLE = """brisk_spec: 1
 id: new-spec
 name: New spec
@@ -105,6 +111,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
     current = _version(slug, None) if slug else None
     text = document_as_yaml(current.document) if current else _EXAMPLE.format(today=timezone.localdate())
     mistakes: list[Mistake] = []
+    trials: list[Trial] | None = None
     lines, merged, after = None, None, current.number if current else None
     if request.method == "POST":
         text = request.POST.get("document", "")
@@ -118,6 +125,8 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
                 )
             elif not current and Spec.objects.filter(slug=document.id).exists():
                 mistakes.append(Mistake(place="id", says=f"there is a spec {document.id!r} already; change that one"))
+            elif "try" in request.POST:
+                trials = _trials(document, current)
             elif "publish" in request.POST:
                 version = publish(document, by=signed_in(request), after=after)
                 messages.success(request, f"Published {version}")
@@ -130,9 +139,26 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
             text, after = document_as_yaml(merged.document), current.number
     context = {
         "current": current, "text": text, "mistakes": mistakes, "lines": lines, "merged": merged, "after": after,
-        "publisher": _publisher(current) if merged and current else "",
+        "publisher": _publisher(current) if merged and current else "", "trials": trials,
+        "turned": sum(trial.turned for trial in trials or ()),
+        "changed": sum(bool(trial.changed) for trial in trials or ()),
     }  # fmt: skip
     return render(request, "shelf/write_spec.html", context, status=422 if mistakes else 409 if merged else 200)
+
+
+def _trials(document: Document, current: SpecVersion | None) -> list[Trial]:
+    """What a draft would make of the newest checks of its spec, or of the newest files for a new one; changes first."""
+    if current is None:
+        files = MediaFile.objects.filter(inspection__document__isnull=False).select_related("inspection", "root")
+        found = list(services.trials_of_files(document, files.order_by("-pk")[:_MOST_TRIED]))
+    else:
+        checks = (
+            Check.objects.filter(spec_version__spec=current.spec)
+            .order_by("-pk")
+            .select_related("media_file__inspection", "spec_version", "timeline", "render__deliverable__job")
+        )
+        found = list(services.trials(document, checks.prefetch_related("findings")[:_MOST_TRIED]))
+    return sorted(found, key=lambda trial: (not trial.turned, not trial.changed))
 
 
 def _merged(current: SpecVersion, after: int | None, document: Document) -> Merged:

@@ -17,8 +17,26 @@ class JudgeAgainTest(QueueTestCase):
         self.new = spec_version(SPEC.replace("equals: true", "equals: false"))
 
     def test_a_trial_says_what_would_change_and_writes_nothing(self) -> None:
-        trial = next(trials(self.new, services.behind(self.new)))
+        trial = next(trials(self.new.parsed(), services.behind(self.new)))
         self.assertEqual(trial.changed, [{"label": "Fast start", "before": "fail", "after": "pass"}])
+        self.record.refresh_from_db()
+        self.assertEqual((self.record.verdict, self.record.spec_version), ("fail", self.old))
+
+    def test_a_draft_is_tried_before_it_is_published(self) -> None:
+        self.sign_in("lead")
+        draft = SPEC.replace("equals: avc", "equals: hevc")
+        with patch.object(sandbox, "run", side_effect=AssertionError("a file was read")):
+            page = self.client.post("/specs/small/change", {"document": draft, "try": ""})
+            self.assertContains(page, "Tried on 1 check of this spec")
+            self.assertContains(page, "0 verdicts would turn, 1 with other lines")
+            self.assertContains(page, "Codec: pass → fail")
+            fresh = draft.replace("id: small", "id: fresh", 1)
+            page = self.client.post("/specs/new", {"document": fresh, "try": ""})
+            self.assertContains(page, "Tried on 1 file")
+            self.assertContains(page, "Codec: fail")
+            self.assertNotContains(page, "Frame rate: ")  # it passes
+            wrong = self.client.post("/specs/new", {"document": fresh.replace("hevc", "kodec"), "try": ""})
+            self.assertNotContains(wrong, "Tried on", status_code=422)
         self.record.refresh_from_db()
         self.assertEqual((self.record.verdict, self.record.spec_version), ("fail", self.old))
 

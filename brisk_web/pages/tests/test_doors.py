@@ -73,7 +73,7 @@ HOSTILE = (
 NAMES = (
     "q", "page", "before", "sort", "fact", "is", "value", "with", "master", "show", "file", "back", "captions", "view", "x", "y",
     "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
-    "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "start", "end", "title",
+    "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "try", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
     "seen", "attempts_too", "intake", "time_zone", "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate",
     "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "characteristic", "old", "new", "family",
