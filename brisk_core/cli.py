@@ -41,6 +41,7 @@ from brisk_core.facts import (
 from brisk_core.master import held_of, ordered_frames, shot_names
 from brisk_core.packets import load_series
 from brisk_core.plan.bits_document import plan_bits
+from brisk_core.plan.rates_document import plan_rates
 from brisk_core.reading import Source
 from brisk_core.report import check_to_json
 from brisk_core.sandbox import requests
@@ -103,6 +104,14 @@ def _parser() -> argparse.ArgumentParser:
     bits.add_argument("--picture-rate", help="bit rate of the picture, to be told size and length")
     bits.add_argument("--spec", help="a spec document, or the id of a shipped spec, whose bounds are told")
     bits.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/plan-bits/1")
+    rates = kinds.add_parser("rates", help="which target rate harms material least")
+    rates.add_argument(
+        "--source", action="append", required=True, help='rate and length: "24 1:30:00"; may be given again'
+    )
+    rates.add_argument(
+        "--target", action="append", help="such as 25 or 29.97i; may be given again, the usual ones without it"
+    )
+    rates.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/plan-rates/1")
     return parser
 
 
@@ -111,7 +120,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         options = _parser().parse_args(words)
-        return {"inspect": _inspect, "check": _check, "stems": _stems, "plan": _plan_bits}[options.verb](options)
+        return {"inspect": _inspect, "check": _check, "stems": _stems, "plan": _plan}[options.verb](options)
     except _Refusal as refusal:
         sys.stderr.write(f"brisk-sentry: {_printable(' '.join(str(refusal).split()))}\n")
         if "--json" in words:
@@ -301,6 +310,27 @@ def _stems(options: argparse.Namespace) -> int:
         for says in found["says"]:
             _say(says)
     return NO_FAIL if found["right"] else A_FAIL
+
+
+def _plan(options: argparse.Namespace) -> int:
+    return {"bits": _plan_bits, "rates": _plan_rates}[options.kind](options)
+
+
+def _plan_rates(options: argparse.Namespace) -> int:
+    """Tell targets in order of the harm that they do."""
+    sources = [dict(zip(("rate", "length"), text.split(None, 1), strict=False)) for text in options.source]
+    try:
+        found = plan_rates({"sources": sources, "targets": options.target or []})
+    except PlanRefused as error:
+        raise _Refusal(WRONG_USE, str(error)) from error
+    if options.json:
+        _say_json(found)
+        return NO_FAIL
+    for target in found["targets"]:
+        _say(f"{target['words']:20} {target['harm']:>12,.1f} frames wrongly timed")
+        for row in target["sources"]:
+            _say(f"{'':20} {row['words']}: {row['says']}")
+    return NO_FAIL
 
 
 def _plan_bits(options: argparse.Namespace) -> int:

@@ -138,8 +138,6 @@ def _sound_stream(sound: Sound, programme: Programme) -> Stream:
         packets=packets,
         size=sound.bit_rate * seconds / 8,
         seconds=seconds,
-        channels=sound.channels,
-        sample_rate=sound.sample_rate,
     )
 
 

@@ -27,8 +27,6 @@ class Stream:
     seconds: Fraction
     random_access: int = 1  #: packets at which decoding can begin; all of intra-coded pictures
     reorders: bool = False  #: are pictures coded in another order than they are shown?
-    channels: int = 0  #: of sound
-    sample_rate: int = 0  #: of sound
 
     @property
     def mean(self) -> Fraction:
@@ -58,7 +56,8 @@ _TRACK = 8 + 92 + 36 + 8 + 32 + 45 + 8 + 20 + 36 + 8  # trak, tkhd, edts, mdia, 
 _TABLE = 16  # a full box with a count
 _ENTRY = {"picture": 170, "sound": 120, "text": 80}  # stsd with one sample entry and the decoder's own record
 _META = 100  # udta with the writer's name
-_OFFSET, _RUN = 4, 12  # of a chunk in stco; of chunks with as many samples each in stsc
+_RUN = 12  # chunks with as many samples each, in stsc
+_OFFSET, _FAR_OFFSET, _FAR = 4, 8, 1 << 32  # of a chunk in stco; in co64, from a size of the file on
 _FRAGMENT = 8 + 16 + 8 + 8 + 8 + 16 + 20 + 20  # moof, mfhd, traf, mdat, tfhd, tfdt, trun (first of a fragment)
 _FRAGMENT_SAMPLE = {True: 12, False: 8}  # duration and size; an offset of composition where pictures are reordered
 
@@ -76,13 +75,14 @@ def _iso(streams: Sequence[Stream]) -> Fraction:
 
 def _chunks(stream: Stream, streams: Sequence[Stream]) -> Fraction:
     """Bytes of the tables of chunks: a chunk is a run of samples of one stream between samples of the others."""
+    offset = _OFFSET if sum((one.size for one in streams), Fraction(0)) < _FAR else _FAR_OFFSET
     others = sum(one.packets for one in streams if one is not stream)
     if not others:
-        return Fraction(_RUN + _OFFSET * max(ceil(stream.size / _LARGEST_CHUNK), 1))
+        return Fraction(_RUN + offset * max(ceil(stream.size / _LARGEST_CHUNK), 1))
     chunks = min(stream.packets, others)
     uneven = Fraction(stream.packets, chunks) % 1  # share of the chunks that hold a sample more than the others
     runs = max(2 * min(uneven, 1 - uneven) * chunks, Fraction(1))
-    return _OFFSET * chunks + _RUN * runs
+    return offset * chunks + _RUN * runs
 
 
 _LARGEST_CHUNK = 1 << 20  # bytes

@@ -81,6 +81,17 @@ class CommandTest(TestCase):
         status, out, _ = self.run_command(*words, "--picture-rate", "20 Mb/s")
         self.assertEqual((status, "over the cap by" in out), (1, True))
 
+    def test_rates_in_order_of_harm(self) -> None:
+        status, out, _ = self.run_command(
+            "plan", "rates", "--source", "24 1:00:00", "--target", "25", "--target", "30i"
+        )
+        self.assertEqual((status, out.splitlines()[0].split()), (0, ["25", "3,600.0", "frames", "wrongly", "timed"]))
+        self.assertIn("4.17 % faster", out)
+        status, out, _ = self.run_command("plan", "rates", "--source", "25 10 s", "--json")
+        self.assertEqual((status, json.loads(out)["targets"][0]["harm"]), (0, 0.0))
+        status, _, err = self.run_command("plan", "rates", "--source", "25")
+        self.assertEqual((status, "source 1, length: met 'None'" in err), (2, True), err)
+
     def test_a_plan_from_a_document(self) -> None:
         rows = [f'{{"length": "10:00:00:00", "rate": 25, "size": [{size}, 720]}}' for size in (1280, 960)]
         for name, text in (

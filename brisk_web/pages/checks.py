@@ -32,6 +32,8 @@ _WITNESS_WORDS = (
 )
 
 
+#: One transparent pixel (GIF89a), for an image that must have a source.
+_NO_PICTURE = "data:image/gif;base64,R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7"
 #: Views of a frame and what they are called.
 _VIEWS = (
     ("picture", "Picture"),
@@ -84,12 +86,16 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "range_words": _range_words(check),
         "side_by_side": _side_by_side(check),
         "page_data": data,
-        "kept_picture": f"{data['small']}{data['begin']}.jpg"
-        if data["begin"] in data["kept"] and _view(request) == "picture"
-        else "",
+        "kept_picture": _kept_picture(request, data),
         "first_picture": f"{data['frame']}{data['begin']}.jpg?view={_view(request)}",
     }
     return render(request, "checks/check.html", context)
+
+
+def _kept_picture(request: HttpRequest, data: dict[str, Any]) -> str:
+    """The small picture of the very frame that is shown first, an empty one where the scan kept none."""
+    kept = data["begin"] in data["kept"] and _view(request) == "picture"
+    return f"{data['small']}{data['begin']}.jpg" if kept else _NO_PICTURE
 
 
 def _side_by_side(check: Check) -> str:

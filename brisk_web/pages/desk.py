@@ -18,6 +18,7 @@ from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render, owed
 from brisk_web.jobs.suggestions import Suggestion, suggest_all
 from brisk_web.pages.jobs import REFRESH_MS, newest_renders, rows_of
+from brisk_web.shelf.models import newest_by_due
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.ui.asking import words
 from brisk_web.ui.paging import due_first, newest_first
@@ -96,9 +97,14 @@ def desk(request: HttpRequest) -> HttpResponse:
         "unfinished": Upload.objects.filter(owner=signed_in(request), file=None).order_by("created_at"),
         "open_jobs": in_use(Job.objects.order_by("-pk"))[:_JOBS_OFFERED],
         "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
+        "reviews_due": newest_by_due(timezone.localdate()).count() if _keeps_specs(request) else 0,
         "refresh_ms": REFRESH_MS if running else 0,
     }
     return render(request, "jobs/desk.html", context | _intake(request))
+
+
+def _keeps_specs(request: HttpRequest) -> bool:
+    return request.user.has_perm("shelf.add_specversion")
 
 
 def _intake(request: HttpRequest) -> dict[str, Any]:

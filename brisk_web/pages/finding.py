@@ -44,6 +44,7 @@ _FIXED = (
     ("page", "Who takes a value", "lines of all specs, search the shelf", "spec-lines", ""),
     ("page", "Compare two specs", "versions, stricter, looser", "compare-specs", ""),
     ("page", "Planner", "what fits, bit rate, size, length", "planner", ""),
+    ("page", "Rates", "target rate, harm, frames wrongly timed", "planner-rates", ""),
     ("page", "Side by side", "compare files or attempts", "side-by-side", ""),
     ("page", "Glossary", "what the words mean, help", "glossary", ""),
     ("page", "House", "workers, queue, storage roots, people, trail", "house", ""),

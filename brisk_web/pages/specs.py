@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import datetime
+
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
 from django.db.models import Q
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import Group
@@ -20,8 +22,9 @@ from brisk_web.checks.models import Check
 from brisk_web.checks.services import Trial
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import target_of
-from brisk_web.shelf.models import Spec, SpecVersion
-from brisk_web.shelf.services import Overtaken, document_as_yaml, publish
+from brisk_web.jobs.models import Deliverable, owed
+from brisk_web.shelf.models import Spec, SpecVersion, newest_by_due
+from brisk_web.shelf.services import Overtaken, document_as_yaml, publish, review
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole, words
 
@@ -29,18 +32,20 @@ from brisk_web.ui.asking import whole, words
 @require_GET
 def spec_list(request: HttpRequest) -> HttpResponse:
     """The shelf."""
-    wanted = words(request.GET, "q")
-    versions = (
-        SpecVersion.objects.filter(published_at__isnull=False)
-        .select_related("spec")
-        .order_by("spec__name", "-number")
-        .distinct("spec__name")
-    )
+    wanted, due = words(request.GET, "q"), words(request.GET, "show") == "due"
+    today = timezone.localdate()
+    versions = newest_by_due(today if due else None)
     if wanted:
         versions = versions.filter(
             Q(spec__name__icontains=wanted) | Q(spec__family__iexact=wanted) | Q(source__icontains=wanted)
         )
-    context = {"versions": versions[:200], "wanted": wanted, "today": timezone.localdate()}
+    context = {
+        "versions": versions[:200],
+        "wanted": wanted,
+        "today": today,
+        "due": due,
+        "due_count": newest_by_due(today).count(),
+    }
     return render(request, "shelf/spec_list.html", context)
 
 
@@ -63,6 +68,8 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         lines = [line for line in document.lines if line.characteristic.group is group]
         if lines:
             groups[group.value] = lines
+    today, reviewed = timezone.localdate(), version.reviews.select_related("by").first()
+    due = reviewed.next_by if reviewed else version.review_by
     context = {
         "version": version,
         "groups": groups.items(),
@@ -71,9 +78,34 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "behind": version.spec.versions.filter(number__lt=version.number, checks__isnull=False).count()
         if version == version.spec.current
         else 0,
-        "overdue": bool(version.review_by and version.review_by < timezone.localdate()),
+        "reviewed": reviewed,
+        "due": due,
+        "overdue": bool(due and due < today),
+        "next_by": today.replace(year=today.year + 1, day=min(today.day, 28)),
+        "deliverables": owed(Deliverable.objects.filter(spec_version__spec=version.spec))
+        .select_related("job", "spec_version")
+        .order_by("job__title", "name"),
+        "check_count": Check.objects.filter(spec_version__spec=version.spec).count(),
     }
     return render(request, "shelf/spec_sheet.html", context)
+
+
+@require_POST
+@permission_required("shelf.add_specversion", raise_exception=True)
+def review_spec(request: HttpRequest, slug: str) -> HttpResponse:
+    """Note that the newest version was held against its source and nothing changed."""
+    version = _version(slug, None)
+    try:
+        next_by = datetime.date.fromisoformat(words(request.POST, "next_by"))
+    except ValueError:
+        messages.error(request, "When is it to be looked at again? Expected a day.")
+        return redirect("spec", slug)
+    if next_by <= timezone.localdate():
+        messages.error(request, f"{next_by:%d %b %Y} is no day to come.")
+    else:
+        review(version, next_by, by=signed_in(request))
+        messages.success(request, f"{version} is as its source has it; next review by {next_by:%d %b %Y}.")
+    return redirect("spec", slug)
 
 
 @require_GET

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 from functools import lru_cache
 
+from django.conf import settings
 from django.db import models
+from django.db.models.functions import Coalesce
 
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import parse_spec
@@ -54,9 +57,40 @@ class SpecVersion(models.Model):
         return _parsed(json.dumps(self.document, sort_keys=True))
 
 
+class Review(models.Model):
+    """Somebody held a version against its source and found nothing to change."""
+
+    version = models.ForeignKey(SpecVersion, on_delete=models.CASCADE, related_name="reviews")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    next_by = models.DateField()  # when it is to be looked at again
+
+    class Meta:
+        ordering = ("-at", "-id")
+
+    def __str__(self) -> str:
+        return f"review of {self.version}"
+
+
 @lru_cache(maxsize=256)
 def _parsed(document: str) -> Document:
     return parse_spec(json.loads(document))
+
+
+def newest_by_due(before: datetime.date | None = None) -> models.QuerySet[SpecVersion]:
+    """Return the newest version of each spec by name, annotated with ``due``: when it is to be reviewed, by its last
+    review or by its own word. With ``before`` those that are due before a day, the longest overdue first.
+    """
+    newest = SpecVersion.objects.filter(spec=models.OuterRef("spec"), published_at__isnull=False).order_by("-number")
+    last = Review.objects.filter(version=models.OuterRef("pk")).values("next_by")[:1]
+    found = (
+        SpecVersion.objects.filter(pk=models.Subquery(newest.values("pk")[:1]))
+        .select_related("spec")
+        .annotate(due=Coalesce(models.Subquery(last), models.F("review_by")))
+    )
+    if before is None:
+        return found.order_by("spec__name")
+    return found.filter(due__lt=before).order_by("due", "spec__name")
 
 
 def published_by_family() -> models.QuerySet[SpecVersion]:

@@ -15,7 +15,7 @@ from django.utils import timezone
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import shelf_specs, spec_to_document
 from brisk_web.house.services import record
-from brisk_web.shelf.models import Spec, SpecVersion
+from brisk_web.shelf.models import Review, Spec, SpecVersion
 
 
 class Overtaken(Exception):
@@ -55,6 +55,14 @@ def publish(document: Document, *, by: User | None = None, after: int | None = N
     Spec.objects.filter(pk=spec.pk).update(name=document.name, family=document.family)
     record("spec.published", version, f"Published {version}", by=by)
     return version
+
+
+@transaction.atomic
+def review(version: SpecVersion, next_by: datetime.date, *, by: User | None) -> Review:
+    """Note that a version was held against its source, and when it is to be looked at again."""
+    found = Review.objects.create(version=version, by=by, next_by=next_by)
+    record("spec.reviewed", version, f"Reviewed {version}: nothing changed, next by {next_by:%d %b %Y}", by=by)
+    return found
 
 
 def publish_shelf() -> list[SpecVersion]:

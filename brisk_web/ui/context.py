@@ -24,6 +24,7 @@ _RAIL = {
     "take-in": "files",
     "planner": "planner",
     "plan": "planner",
+    "planner-rates": "planner",
     "specs": "specs",
     "spec": "specs",
     "spec-lines": "specs",

@@ -1,4 +1,5 @@
 import tempfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from unittest import TestCase
@@ -106,6 +107,13 @@ class OverheadTest(TestCase):
         )
         tables = -(-31 * 1536 * 20 // 48000)  # twenty a second, the last one begun
         self.assertEqual(wrapped_size("mpeg-ts", [frames]), (31 * 5 + tables) * 188)
+
+    def test_offsets_of_large_files_take_twice_the_bytes(self) -> None:
+        """ISO/IEC 14496-12, 8.7.5: stco has 32 bits an offset, co64 has 64."""
+        near = [replace(one.stream, size=Fraction((1 << 31) - 1)) for one in (self.avc[0], self.aac)]
+        far = [replace(one, size=Fraction(1 << 31)) for one in near]
+        chunks = min(one.packets for one in near)
+        self.assertEqual(overhead("mp4", far) - overhead("mp4", near), 2 * 4 * chunks)
 
     def test_what_cannot_be_wrapped(self) -> None:
         with self.assertRaisesRegex(PlanRefused, "met wrapper 'zip'; expected one of mp4, mov"):

@@ -51,6 +51,7 @@ WRITES: dict[str, str] = {
     "new-spec": LEAD,
     "change-spec": LEAD,
     "spec-from-file": LEAD,
+    "review-spec": LEAD,
     "judge-again": LEAD,
     "keep-plan": OPERATOR,
     "retire-plan": OPERATOR,
@@ -76,7 +77,7 @@ NAMES = (
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "try", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
     "seen", "attempts_too", "intake", "time_zone", "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate",
-    "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "characteristic", "old", "new", "family",
+    "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "source_name", "source_rate", "source_length", "characteristic", "old", "new", "family", "next_by",
 )  # fmt: skip
 
 

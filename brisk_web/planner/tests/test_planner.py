@@ -118,6 +118,27 @@ class PlannerTest(HouseMixin, TestCase):
                 self.assertContains(page, one[1:])  # a sentence of its own begins with a capital
         self.assertEqual(disagreements(plan, {}), [])  # nothing is rendered yet
 
+    def test_rates_of_typed_material_and_of_a_timeline(self) -> None:
+        asked = {
+            "source_name": ["Film", ""],
+            "source_rate": ["24", ""],
+            "source_length": ["1:00:00", ""],
+            "target": ["25", "24"],
+        }
+        page = self.client.get(reverse("planner-rates"), asked)
+        self.assertEqual([one["words"] for one in page.context["found"]["targets"]], ["24", "25"])
+        self.assertContains(page, "4.17 % faster")
+        self.assertContains(page, "3,600.0")
+        self.assertEqual(self.client.get(reverse("planner-rates-json"), asked).json(), page.context["found"])
+        wrong = self.client.get(reverse("planner-rates"), asked | {"source_rate": ["fast", ""]})
+        self.assertContains(wrong, "source 1, rate: met")
+        self.assertEqual(self.client.get(reverse("planner-rates-json"), {"target": "x"}).status_code, 400)
+        timeline = import_timeline(self.job, SimpleUploadedFile("a.edl", EDL), {"rate": "25"}, by=None)
+        page = self.client.get(reverse("planner-rates"), {"timeline": timeline.pk})
+        self.assertEqual(page.context["timeline"], timeline)
+        told = page.context["unknown"] or page.context["found"]["targets"]
+        self.assertTrue(told)  # a list of cuts may not say what its sources are, and then that is told
+
     def test_what_cannot_be_worked_out_is_not_kept(self) -> None:
         page = self.client.post(reverse("keep-plan"), self.asked("much", job=self.job.pk), follow=True)
         self.assertContains(page, "cap: met")

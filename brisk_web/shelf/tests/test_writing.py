@@ -1,7 +1,12 @@
+from datetime import timedelta
+
 from django.test import TestCase
+from django.utils import timezone
 
 from brisk_core.spec import parse_spec, shelf_specs
-from brisk_web.shelf.models import Spec, SpecVersion
+from brisk_web.house.models import AuditEntry
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.shelf.models import Review, Spec, SpecVersion
 from brisk_web.shelf.services import document_as_yaml, publish, publish_shelf
 from brisk_web.testing import SPEC, HouseMixin, spec_version
 
@@ -66,6 +71,39 @@ class WritingTest(HouseMixin, TestCase):
             self.assertEqual(answer.status_code, status)
         self.assertContains(answer, "You both changed line rate: yours is kept below.", status_code=409)
         self.assertIn("50", answer.context["text"])
+
+    def test_a_review_that_changes_nothing_moves_the_day_of_the_next(self) -> None:
+        self.sign_in("lead")
+        past = SPEC.replace("issued: 2026-03-02", "issued: 2024-03-02\nreview_by: 2025-03-02")
+        version = spec_version(past)
+        self.assertContains(self.client.get("/"), "1 spec due for review")
+        self.assertContains(self.client.get("/specs/?show=due"), "Small spec")
+        day = timezone.localdate() + timedelta(days=200)
+        for wrong in ("", "soon", "2020-01-01"):
+            self.client.post("/specs/small/review", {"next_by": wrong})
+        self.assertFalse(Review.objects.exists())
+        sheet = self.client.post("/specs/small/review", {"next_by": day.isoformat()}, follow=True)
+        self.assertContains(sheet, f"review by {day.day} {day:%b %Y}")
+        self.assertContains(sheet, "by lead, nothing changed")
+        self.assertNotContains(self.client.get("/"), "due for review")
+        self.assertNotContains(self.client.get("/specs/?show=due"), "Small spec")
+        self.assertEqual(AuditEntry.objects.get(verb="spec.reviewed").target, f"specversion:{version.pk}")
+        spec_version(past.replace("equals: 25", "equals: 50"))  # another version is to be reviewed by its own word
+        self.assertContains(self.client.get("/specs/?show=due"), "Small spec")
+        self.sign_in("operator")
+        self.assertEqual(self.client.post("/specs/small/review", {"next_by": day.isoformat()}).status_code, 403)
+        self.assertNotContains(self.client.get("/"), "due for review")
+
+    def test_a_sheet_says_where_its_spec_is_used(self) -> None:
+        self.sign_in("viewer")
+        old = spec_version()
+        job = Job.objects.create(title="Canal")
+        Deliverable.objects.create(job=job, name="Wide", spec_version=old)
+        spec_version(SPEC.replace("equals: 25", "equals: 50"))
+        sheet = self.client.get("/specs/small/")
+        self.assertContains(sheet, "Used by 1 deliverable that is owed and 0 checks")
+        self.assertContains(sheet, "Wide, version 1")
+        self.assertContains(sheet, "(older)")
 
     def test_only_a_lead_writes(self) -> None:
         self.sign_in("operator")
