@@ -29,7 +29,7 @@ async ([data, width, frame]) => {
   box.style.width = `${width}px`;
   document.body.append(box);
   const drawn = new Lanes(box, (at) => String(at), 25);
-  drawn.addresses = { strip: "", shape: 16 / 9 };
+  drawn.addresses = { strip: "", small: "", kept: [0], shape: 16 / 9 };
   drawn.draw(JSON.parse(data), [{ start: frame, end: frame + 1 }]);
   drawn.drawHead(frame);
   const head = Number(box.querySelector(".head-line").getAttribute("x1"));
