@@ -20,7 +20,7 @@ from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import answer, keep
 from brisk_web.shelf.models import SpecVersion, published_by_family
-from brisk_web.ui.asking import asked_id, words
+from brisk_web.ui.asking import asked_id, rows, words
 
 #: What each wrapper is called.
 _WRAPPER_WORDS = {
@@ -41,24 +41,11 @@ _AT_FIRST = {"reserve": "2", "wrapper": "mp4", "codec": "avc", "group": "2 s"}
 _MOST_PLANS = 50  # listed
 
 
-def _rows(asked: QueryDict) -> list[dict[str, str]]:
-    """The files of a form, one for each place; those that nothing was filled in for are left out."""
-    columns = [asked.getlist(f"file_{name}")[:MOST_FILES] for name in _OF_FILE]
-    rows = [
-        {
-            name: column[at].replace("\x00", "").strip() if at < len(column) else ""
-            for name, column in zip(_OF_FILE, columns, strict=True)
-        }
-        for at in range(max(map(len, columns)))
-    ]
-    return [row for row in rows if any(row.values())]
-
-
 def _asked(form: QueryDict) -> dict[str, Any]:
     """What a form asks, as the core reads it; what was left empty is left out."""
     asked: dict[str, Any] = {name: words(form, name) for name in _OF_PLAN if words(form, name)}
     files = []
-    for row in _rows(form):
+    for row in rows(form, "file", _OF_FILE, MOST_FILES):
         file: dict[str, Any] = {name: value for name, value in row.items() if value and name != "sounds"}
         file["sounds"] = [one.strip() for one in row["sounds"].split(",") if one.strip()]
         files.append(file)
@@ -96,14 +83,14 @@ def bits(request: HttpRequest) -> HttpResponse:
     """What fits under a cap, for one file or several that share it."""
     form, version = request.GET, _version(request.GET)
     values = _AT_FIRST | {name: words(form, name) for name in _OF_PLAN if name in form}
-    rows = _rows(form)
+    filled = rows(form, "file", _OF_FILE, MOST_FILES)
     deliverable = Deliverable.objects.filter(pk=asked_id(form, "deliverable")).select_related("timeline", "job").first()
-    if deliverable and not rows:
+    if deliverable and not filled:
         row, version = _of_deliverable(deliverable)
-        rows = [row]
+        filled = [row]
     context: dict[str, Any] = {
         "values": values,
-        "rows": [*rows, {}] if len(rows) < MOST_FILES else rows,
+        "rows": [*filled, {}] if len(filled) < MOST_FILES else filled,
         "version": version,
         "versions": published_by_family(),
         "wrappers": _WRAPPER_WORDS.items(),

@@ -15,7 +15,7 @@ from brisk_core.exact import spell_seconds
 from brisk_core.plan.rates_document import MOST_SOURCES, USUAL_TARGETS, plan_rates
 from brisk_web.edits.models import Timeline
 from brisk_web.house.models import in_use
-from brisk_web.ui.asking import asked_id
+from brisk_web.ui.asking import asked_id, rows
 
 _OF_SOURCE = ("name", "rate", "length")
 _TIMELINES = 100  # offered, the newest
@@ -23,16 +23,8 @@ _TIMELINES = 100  # offered, the newest
 
 def _asked(form: QueryDict) -> dict[str, Any]:
     """What a form asks; sources that nothing was filled in for are left out."""
-    columns = [form.getlist(f"source_{name}")[:MOST_SOURCES] for name in _OF_SOURCE]
-    rows = [
-        {
-            name: column[at].replace("\x00", "").strip() if at < len(column) else ""
-            for name, column in zip(_OF_SOURCE, columns, strict=True)
-        }
-        for at in range(max(map(len, columns)))
-    ]
     targets = [one for one in form.getlist("target") if one]
-    return {"sources": [row for row in rows if any(row.values())], "targets": targets}
+    return {"sources": rows(form, "source", _OF_SOURCE, MOST_SOURCES), "targets": targets}
 
 
 def _of_timeline(timeline: Timeline) -> tuple[list[dict[str, str]], int]:
@@ -57,15 +49,15 @@ def rates(request: HttpRequest) -> HttpResponse:
     timeline = Timeline.objects.filter(pk=asked_id(form, "timeline")).first()
     if timeline and not asked["sources"]:
         asked["sources"], unknown = _of_timeline(timeline)
-    rows = asked["sources"]
+    filled = asked["sources"]
     context: dict[str, Any] = {
-        "rows": [*rows, {}] if len(rows) < MOST_SOURCES else rows,
+        "rows": [*filled, {}] if len(filled) < MOST_SOURCES else filled,
         "targets": [(one, one in asked["targets"] or not asked["targets"]) for one in USUAL_TARGETS],
         "timeline": timeline,
         "timelines": in_use(Timeline.objects.select_related("job").order_by("-pk"))[:_TIMELINES],
         "unknown": unknown,
     }
-    if rows:
+    if filled:
         try:
             found = context["found"] = plan_rates(asked)
             of_first = found["targets"][0]["sources"]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+
+from django.http import QueryDict
 
 from brisk_core.exact import read_whole
 
@@ -23,4 +25,18 @@ def asked_id(asked: Mapping[str, str], name: str) -> int:
 
 def words(asked: Mapping[str, str], name: str) -> str:
     """Return the text of a parameter, trimmed, without the zero bytes that the database has no place for."""
-    return asked.get(name, "").replace("\x00", "").strip()
+    return _plain(asked.get(name, ""))
+
+
+def rows(asked: QueryDict, prefix: str, names: Sequence[str], most: int) -> list[dict[str, str]]:
+    """Return the rows of a table in a form, whose fields are called by a prefix and a name; empty rows are left out."""
+    columns = [asked.getlist(f"{prefix}_{name}")[:most] for name in names]
+    found = [
+        {name: _plain(column[at]) if at < len(column) else "" for name, column in zip(names, columns, strict=True)}
+        for at in range(max(map(len, columns)))
+    ]
+    return [row for row in found if any(row.values())]
+
+
+def _plain(text: str) -> str:
+    return text.replace("\x00", "").strip()
