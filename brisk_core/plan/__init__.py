@@ -1,7 +1,8 @@
 """Planning: what is worked out before a render is made. Pure computation in exact numbers; no file is read.
 
-From the ground up: ``overhead`` (what a wrapper adds), ``bits`` (what fits under a cap), ``settings`` (a planned render
-as facts), ``rates`` (which target harms least), ``bits_document`` and ``rates_document`` (questions and answers).
+From the ground up: ``overhead`` (what a wrapper adds), ``bits`` (what fits under a cap), ``settings`` (the facts of a
+planned render), ``rates`` (which target harms least), ``words`` (fields as people type them), ``bits_document`` and
+``rates_document`` (questions and answers).
 """
 
 from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, file_size, fit, longest, ways_up

@@ -181,11 +181,12 @@ def fit(cap: int, programmes: Sequence[Programme], coding: Coding, *, reserve: F
     return Fit(
         cap=cap,
         room=room,
-        shares=tuple(_share(one, rate, coding) for one, rate in zip(programmes, rates(top), strict=True)),
+        shares=tuple(share_of(one, rate, coding) for one, rate in zip(programmes, rates(top), strict=True)),
     )
 
 
-def _share(programme: Programme, rate: int, coding: Coding) -> Share:
+def share_of(programme: Programme, rate: int, coding: Coding) -> Share:
+    """Return what a planned file takes with a picture bit rate; raises ``PlanRefused`` for what cannot be planned."""
     size = file_size(programme, rate, coding)
     payload = sum((stream.size for stream in streams_of(programme, rate, coding)), Fraction(0))
     return Share(programme=programme, picture_rate=rate, size=size, overhead=size - int(payload))

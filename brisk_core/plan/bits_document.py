@@ -5,14 +5,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any, TypeVar
+from typing import Any
 
-from brisk_core.errors import Mistake, PlanRefused, ValueRefused
+from brisk_core.errors import ValueRefused
 from brisk_core.exact import (
-    Timecode,
     parse_bit_rate,
     parse_bytes,
     parse_rate,
@@ -23,10 +22,12 @@ from brisk_core.exact import (
     spell_bytes,
     spell_seconds,
 )
-from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, file_size, fit, longest, ways_up
+from brisk_core.facts import Inspection
+from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, fit, longest, share_of, ways_up
 from brisk_core.plan.overhead import WRAPPERS
 from brisk_core.plan.settings import Bound, planned_inspection, rate_bounds
-from brisk_core.spec import Spec
+from brisk_core.plan.words import Reader, positive, read_length
+from brisk_core.spec import Outcome, Spec, judge
 
 BITS_SCHEMA = "brisk-sentry/plan-bits/1"
 MOST_FILES = 200
@@ -34,14 +35,10 @@ _SOUND = re.compile(r"(?P<codec>[a-z0-9]+)\s+(?P<rate>\S+(?:\s*[kM]?b(?:it)?/s)?
 _PCM = re.compile(
     r"pcm\s+(?P<bits>16|20|24|32)\s*bit(?:\s+(?P<channels>\d{1,2})\s*ch(?:annels?)?)?(?:\s*[x×]\s*(?P<tracks>\d{1,2}))?"
 )
-_FRAMES = re.compile(r"(\d{1,9})\s*frames?")
-_CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,3}):(\d{2}(?:\.\d{1,3})?)")
-_TIMECODE = re.compile(r"\d\d:\d\d:\d\d[:;]\d\d")
 _SOUND_CODECS = ("aac", "ac3", "eac3", "mp2", "mp3", "opus", "flac", "dts", "pcm")
 PICTURE_CODECS = (
     "avc", "hevc", "av1", "vp9", "mpeg2", "mpeg4", "prores", "vc3", "ffv1", "jpeg2000", "mjpeg", "uncompressed",
 )  # fmt: skip
-Read = TypeVar("Read")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,23 +50,6 @@ class BitsQuestion:
     coding: Coding
     programmes: tuple[Programme, ...]
     picture_rate: int | None = None  #: bits a second, where size and length are asked for it
-
-
-def read_length(text: object, rate: Fraction) -> int:
-    """Read a length in frames from ``"15000 frames"``, ``"10:00"``, ``"1:30:00"``, a timecode or a duration."""
-    said = str(text).strip()
-    if found := _FRAMES.fullmatch(said):
-        return int(found[1])
-    if _TIMECODE.fullmatch(said):
-        return Timecode.parse(said, rate).frames
-    if clock := _CLOCK.fullmatch(said):
-        seconds = Fraction(clock[3]) + 60 * int(clock[2]) + 3600 * int(clock[1] or 0)
-        return round(seconds * rate)
-    try:
-        return round(parse_seconds(text) * rate)
-    except ValueRefused:
-        says = f'met {said!r} as a length; expected such as "10:00", "00:10:00:00", "90 s" or "15000 frames"'
-        raise ValueRefused(says) from None
 
 
 def read_sound(text: object) -> Sound:
@@ -87,101 +67,58 @@ def read_sound(text: object) -> Sound:
     )
 
 
-class _Reader:
-    """Reads fields one by one and keeps every mistake with its place."""
-
-    def __init__(self) -> None:
-        self.mistakes: list[Mistake] = []
-
-    def take(self, place: str, read: Callable[[Any], Read], value: Any, instead: Read) -> Read:
-        """Return what was read, or ``instead`` with the mistake noted."""
-        try:
-            return read(value)
-        except (ValueRefused, ValueError, TypeError, ZeroDivisionError, OverflowError) as error:
-            says = str(error) if isinstance(error, ValueRefused) else f"met {value!r}; expected a number"
-            self.mistakes.append(Mistake(place=place, says=says))
-            return instead
-
-    def known(self, place: str, value: Any, among: Sequence[str]) -> str:
-        """Return a word of a list, the first one with the mistake noted."""
-        if value in among:
-            return str(value)
-        self.mistakes.append(Mistake(place=place, says=f"met {value!r}; expected one of {', '.join(among)}"))
-        return among[0]
-
-    def only(self, place: str, row: Mapping[str, Any], names: Sequence[str]) -> None:
-        """Note names that nobody reads."""
-        for name in row:
-            if name not in names:
-                says = f"met {name!r}; expected only {', '.join(names)}"
-                self.mistakes.append(Mistake(place=place, says=says))
-
-
 def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     """Read what is asked. Raises ``PlanRefused`` with every mistake and its place."""
-    reader = _Reader()
+    reader = Reader()
     names = ("cap", "reserve", "wrapper", "codec", "group", "reorders", "picture_rate", "files")
     reader.only("plan", asked, names)
     coding = Coding(
         wrapper=reader.known("wrapper", asked.get("wrapper", "mp4"), tuple(WRAPPERS)),
         codec=reader.known("codec", asked.get("codec", "avc"), PICTURE_CODECS),
-        group=reader.take("group", _positive(parse_seconds), asked.get("group", "2 s"), Fraction(2)),
+        group=reader.take("group", positive(parse_seconds), asked.get("group", "2 s"), Fraction(2)),
         reorders=bool(asked.get("reorders", True)),
     )
     files = asked.get("files")
     if not isinstance(files, list) or not files:
-        reader.mistakes.append(Mistake(place="files", says=f"met {files!r}; expected a list of at least one file"))
+        reader.note("files", f"met {files!r}; expected a list of at least one file")
         files = []
     if len(files) > MOST_FILES:
-        reader.mistakes.append(Mistake(place="files", says=f"met {len(files)} files; expected at most {MOST_FILES}"))
+        reader.note("files", f"met {len(files)} files; expected at most {MOST_FILES}")
     rate = asked.get("picture_rate")
     question = BitsQuestion(
-        cap=reader.take("cap", _positive(parse_bytes), asked.get("cap"), 1),
+        cap=reader.take("cap", positive(parse_bytes), asked.get("cap"), 1),
         reserve=reader.take("reserve", _percent, asked.get("reserve", RESERVE), RESERVE),
         coding=coding,
         programmes=tuple(_programme(reader, at, one) for at, one in enumerate(files[:MOST_FILES], 1)),
-        picture_rate=None if rate in (None, "") else reader.take("picture_rate", _positive(parse_bit_rate), rate, 1),
+        picture_rate=None if rate in (None, "") else reader.take("picture_rate", positive(parse_bit_rate), rate, 1),
     )
-    if reader.mistakes:
-        count = len(reader.mistakes)
-        listed = "; ".join(map(str, reader.mistakes))
-        raise PlanRefused(f"the plan has {count} mistake{'s' if count != 1 else ''}: {listed}", reader.mistakes)
+    reader.refuse()
     return question
 
 
-def _programme(reader: _Reader, number: int, row: Any) -> Programme:
+def _programme(reader: Reader, number: int, row: Any) -> Programme:
     place = f"file {number}"
     if not isinstance(row, Mapping):
-        reader.mistakes.append(Mistake(place=place, says=f"met {row!r}; expected a mapping"))
+        reader.note(place, f"met {row!r}; expected a mapping")
         row = {"length": "1 s", "rate": 25, "size": [2, 2]}
     reader.only(place, row, ("name", "length", "rate", "size", "weight", "sounds", "texts"))
     rate = reader.take(f"{place}, rate", parse_rate, row.get("rate"), Fraction(25))
     sounds = row.get("sounds", [])
     if not isinstance(sounds, list):
-        reader.mistakes.append(Mistake(place=f"{place}, sounds", says=f"met {sounds!r}; expected a list"))
+        reader.note(f"{place}, sounds", f"met {sounds!r}; expected a list")
         sounds = []
     none = Sound(codec="aac", bit_rate=1)
     return Programme(
         name=str(row.get("name") or f"file {number}"),
-        frames=reader.take(f"{place}, length", _positive(lambda text: read_length(text, rate)), row.get("length"), 1),
+        frames=reader.take(f"{place}, length", positive(lambda text: read_length(text, rate)), row.get("length"), 1),
         rate=rate,
         size=reader.take(f"{place}, size", parse_size, row.get("size"), (2, 2)),
         weight=reader.take(
-            f"{place}, weight", _positive(lambda text: Fraction(str(text))), row.get("weight", 1), Fraction(1)
+            f"{place}, weight", positive(lambda text: Fraction(str(text))), row.get("weight", 1), Fraction(1)
         ),
         sounds=tuple(reader.take(f"{place}, sound {at}", read_sound, one, none) for at, one in enumerate(sounds, 1)),
         text_bytes=reader.take(f"{place}, texts", parse_bytes, row.get("texts", 0), 0),
     )
-
-
-def _positive(read: Callable[[Any], Read]) -> Callable[[Any], Read]:
-    def checked(value: Any) -> Read:
-        found: Any = read(value)
-        if found <= 0:
-            raise ValueRefused(f"met {value!r}; expected more than 0")
-        return found  # type: ignore[no-any-return]
-
-    return checked
 
 
 def _percent(value: Any) -> Fraction:
@@ -217,25 +154,34 @@ def _held_down(question: BitsQuestion, share: Share, spec: Spec | None) -> tuple
         f"the cap would allow {spell_bit_rate(share.picture_rate)}; “{lowest.line.label}” allows "
         f"{spell_bit_rate_exactly(lowest.most)}"
     )
-    size = file_size(share.programme, lowest.most, question.coding)
-    return replace(share, picture_rate=lowest.most, size=size), [says]
+    return share_of(share.programme, lowest.most, question.coding), [says]
+
+
+def _planned(question: BitsQuestion, programme: Programme) -> Inspection:
+    return planned_inspection(
+        picture_size=programme.size, picture_frame_rate=programme.rate, picture_codec=question.coding.codec
+    )
 
 
 def _bounds(question: BitsQuestion, programme: Programme, spec: Spec | None) -> list[Bound]:
+    return list(rate_bounds(spec, _planned(question, programme))) if spec else []
+
+
+def _refused(question: BitsQuestion, programme: Programme, spec: Spec | None) -> list[dict[str, str]]:
+    """The lines of a spec that refuse what is planned beside its bit rate: size, frame rate, codec."""
     if spec is None:
         return []
-    planned = planned_inspection(
-        picture_size=programme.size, picture_frame_rate=programme.rate, picture_codec=question.coding.codec
-    )
-    return list(rate_bounds(spec, planned))
+    check = judge(spec, _planned(question, programme), integrity=False)
+    return [
+        {"line": one.line.id, "label": one.line.label, "required": one.required, "found": one.found}
+        for one in check.findings
+        if one.outcome is Outcome.FAIL
+    ]
 
 
 def _backwards(asked: Mapping[str, Any], question: BitsQuestion, spec: Spec | None) -> dict[str, Any]:
     rate = question.picture_rate or 0
-    shares = []
-    for programme in question.programmes:
-        size = file_size(programme, rate, question.coding)
-        shares.append(Share(programme=programme, picture_rate=rate, size=size, overhead=0))
+    shares = [share_of(programme, rate, question.coding) for programme in question.programmes]
     room = int(question.cap * (100 - question.reserve) / 100)
     found = Fit(cap=question.cap, room=room, shares=tuple(shares))
     files = []
@@ -250,6 +196,7 @@ def _backwards(asked: Mapping[str, Any], question: BitsQuestion, spec: Spec | No
 
 def _document(asked: Mapping[str, Any], found: Fit, files: list[dict[str, Any]], spec: Spec | None) -> dict[str, Any]:
     over = found.size - found.room
+    bounds = [one for row in files for one in row["bounds"]]
     if over <= 0:
         says = f"{spell_bytes(found.size)} of {spell_bytes(found.cap)}; {spell_bytes(found.left)} stay free"
     elif found.size > found.cap:
@@ -265,7 +212,8 @@ def _document(asked: Mapping[str, Any], found: Fit, files: list[dict[str, Any]],
         "size": found.size,
         "left": found.left,
         "fits": over <= 0,
-        "met": over <= 0 and all(bound["met"] for row in files for bound in row["bounds"]),
+        "met": over <= 0 and not any(row["refused"] for row in files) and all(one["met"] for one in bounds),
+        "untold": any(one["met"] is None for one in bounds),
         "says": says,
         "files": files,
     }
@@ -273,10 +221,9 @@ def _document(asked: Mapping[str, Any], found: Fit, files: list[dict[str, Any]],
 
 def _file(question: BitsQuestion, share: Share, spec: Spec | None, *, alone: bool) -> dict[str, Any]:
     programme = share.programme
-    overhead = share.size - sum(
-        (one.bit_rate * one.tracks * programme.seconds / 8 for one in programme.sounds), Fraction(programme.text_bytes)
-    ) - share.picture_rate * programme.seconds / 8  # fmt: skip
     bounds = [_bound(one, share.picture_rate) for one in _bounds(question, programme, spec)]
+    refused = _refused(question, programme, spec)
+    refusals = [f"“{one['label']}” asks for {one['required']}, planned is {one['found']}" for one in refused]
     too_low = [one["least"] for one in bounds if one["least"] is not None and share.picture_rate < one["least"]]
     ways = (
         ways_up(question.cap, share, max(too_low), question.coding, reserve=question.reserve)
@@ -290,10 +237,11 @@ def _file(question: BitsQuestion, share: Share, spec: Spec | None, *, alone: boo
         "picture_size": list(programme.size),
         "picture_rate": share.picture_rate,
         "size": share.size,
-        "overhead": int(overhead),
+        "overhead": share.overhead,
         "bits_per_pixel": round(float(share.bits_a_pixel), 5),
         "bounds": bounds,
-        "says": [one["says"] for one in bounds if not one["met"]] + ways,
+        "refused": refused,
+        "says": refusals + [one["says"] for one in bounds if not one["met"]] + ways,
     }
 
 
@@ -301,7 +249,9 @@ def _bound(bound: Bound, rate: int) -> dict[str, Any]:
     low = bound.least is not None and rate < bound.least
     high = bound.most is not None and rate > bound.most
     label = bound.line.label
-    if low:
+    if bound.unknown:
+        says = f"“{label}” cannot be told: {bound.unknown}"
+    elif low:
         says = f"{spell_bit_rate(rate)} is below the {spell_bit_rate_exactly(bound.least or 0)} that “{label}” asks for"
     elif high:
         says = f"{spell_bit_rate(rate)} is above the {spell_bit_rate_exactly(bound.most or 0)} that “{label}” allows"
@@ -312,6 +262,6 @@ def _bound(bound: Bound, rate: int) -> dict[str, Any]:
         "label": label,
         "least": bound.least,
         "most": bound.most,
-        "met": not (low or high),
+        "met": None if bound.unknown else not (low or high),
         "says": says,
     }

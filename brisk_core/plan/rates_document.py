@@ -4,13 +4,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from fractions import Fraction
 from typing import Any
 
-from brisk_core.errors import Mistake, PlanRefused, ValueRefused
 from brisk_core.exact import parse_rate, spell_rate, spell_seconds
-from brisk_core.plan.bits_document import read_length
-from brisk_core.plan.rates import Material, Target, rank
+from brisk_core.plan.rates import Material, RatePlan, Target, rank
+from brisk_core.plan.words import Reader, positive, read_length
 
 RATES_SCHEMA = "brisk-sentry/plan-rates/1"
 MOST_SOURCES = 200
@@ -29,63 +29,51 @@ def plan_rates(asked: Mapping[str, Any]) -> dict[str, Any]:
     """Return the targets in order of harm. ``asked`` holds ``sources`` (each with ``rate`` and ``length``, maybe a
     ``name``) and maybe ``targets``. Raises ``PlanRefused`` with every mistake and its place.
     """
-    mistakes: list[Mistake] = []
-    materials: list[Material] = []
+    reader = Reader()
     sources = asked.get("sources")
     if not isinstance(sources, list) or not 1 <= len(sources) <= MOST_SOURCES:
-        mistakes.append(Mistake(place="sources", says=f"expected a list of 1 to {MOST_SOURCES} sources"))
+        reader.note("sources", f"expected a list of 1 to {MOST_SOURCES} sources")
         sources = []
-    for number, row in enumerate(sources, 1):
-        place = f"source {number}"
-        if not isinstance(row, Mapping):
-            mistakes.append(Mistake(place=place, says=f"met {row!r}; expected a mapping with rate and length"))
-            continue
-        try:
-            rate = parse_rate(row.get("rate"))
-        except ValueRefused as error:
-            mistakes.append(Mistake(place=f"{place}, rate", says=str(error)))
-            continue
-        try:
-            frames = read_length(row.get("length"), rate)
-            if frames <= 0:
-                raise ValueRefused(f"met {row.get('length')!r}; expected more than 0")
-            materials.append(Material(rate=rate, seconds=frames / rate, name=str(row.get("name") or "")))
-        except ValueRefused as error:
-            mistakes.append(Mistake(place=f"{place}, length", says=str(error)))
-    targets: list[Target] = []
-    for text in asked.get("targets") or USUAL_TARGETS:
-        try:
-            targets.append(read_target(text))
-        except ValueRefused as error:
-            mistakes.append(Mistake(place="targets", says=str(error)))
-    if mistakes:
-        count = len(mistakes)
-        listed = "; ".join(map(str, mistakes))
-        raise PlanRefused(f"the plan has {count} mistake{'s' if count != 1 else ''}: {listed}", mistakes)
+    materials = [_material(reader, f"source {number}", row) for number, row in enumerate(sources, 1)]
+    usual = read_target(USUAL_TARGETS[0])
+    targets = [reader.take("targets", read_target, text, usual) for text in asked.get("targets") or USUAL_TARGETS]
+    reader.refuse()
+    plans = [_answer(plan, materials) for plan in rank(materials, targets)]
+    return {"schema": RATES_SCHEMA, "asked": dict(asked), "targets": plans}
+
+
+def _material(reader: Reader, place: str, row: Any) -> Material:
+    if not isinstance(row, Mapping):
+        reader.note(place, f"met {row!r}; expected a mapping with rate and length")
+        return Material(rate=Fraction(25), seconds=Fraction(1))
+    mistakes = len(reader.mistakes)
+    rate = reader.take(f"{place}, rate", parse_rate, row.get("rate"), Fraction(25))
+    frames = 1
+    if len(reader.mistakes) == mistakes:  # a length in frames needs a rate that was read
+        frames = reader.take(f"{place}, length", positive(lambda text: read_length(text, rate)), row.get("length"), 1)
+    return Material(rate=rate, seconds=frames / rate, name=str(row.get("name") or ""))
+
+
+def _answer(plan: RatePlan, materials: Sequence[Material]) -> dict[str, Any]:
+    """A target of the answer."""
+    rows = [
+        {
+            "name": one.name,
+            "rate": str(one.rate),
+            "words": _words(one),
+            "seconds": round(float(one.seconds), 6),
+            "manner": way.manner.value,
+            "harm": round(float(way.harm(one.seconds)), 3),
+            "says": way.says,
+        }
+        for one, way in zip(materials, plan.ways, strict=True)
+    ]
     return {
-        "schema": RATES_SCHEMA,
-        "asked": dict(asked),
-        "targets": [
-            {
-                "rate": str(plan.target.rate),
-                "interlaced": plan.target.interlaced,
-                "words": plan.target.words,
-                "harm": round(float(plan.harm), 3),
-                "sources": [
-                    {
-                        "name": one.name,
-                        "rate": str(one.rate),
-                        "words": _words(one),
-                        "seconds": round(float(one.seconds), 6),
-                        "manner": way.manner.value,
-                        "harm": round(float(way.harm(one.seconds)), 3),
-                        "says": way.says,
-                    }
-                    for one, way in zip(materials, plan.ways, strict=True)
-                ],
-            }
-            for plan in rank(materials, targets)
-        ],
+        "rate": str(plan.target.rate),
+        "interlaced": plan.target.interlaced,
+        "words": plan.target.words,
+        "harm": round(float(plan.harm), 3),
+        "sources": rows,
     }
 
 

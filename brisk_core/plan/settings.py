@@ -1,4 +1,4 @@
-"""A planned render as facts, so that the one judge can say what a spec makes of it before it is made."""
+"""The facts of a render that is planned, so that the one judge can say what a spec makes of it before it is made."""
 
 from __future__ import annotations
 
@@ -18,8 +18,9 @@ class Bound:
     """What a line of a spec asks of a bit rate."""
 
     line: Line
-    least: int | None  #: bits a second
+    least: int | None  #: bits a second, None for a peak, which an average need not reach
     most: int | None  #: bits a second
+    unknown: str = ""  #: why it cannot be told what the line asks; empty where it can
 
 
 def planned_inspection(**facts: Any) -> Inspection:
@@ -43,14 +44,16 @@ def _unknown(name: str) -> Key[Any]:
 def rate_bounds(spec: Spec, planned: Inspection) -> Iterator[Bound]:
     """Yield what a spec asks of the average bit rate of the picture, and of its peak, for a planned render.
 
-    Lines whose case hangs on a fact that the plan does not have are left out.
+    A line whose case hangs on a fact that the plan does not have, or that has no case for it, says so.
     """
     for line in spec.lines:
         if line.characteristic.id in _PICTURE_RATES:
-            condition, _ = line.condition.chosen(planned)
+            condition, unknown = line.condition.chosen(planned)
             least, most = condition.bounds if condition else (None, None)
-            if least is not None or most is not None:
-                yield Bound(line=line, least=least, most=most)
+            if line.characteristic.id != keys.BITRATE_AVERAGE.id:
+                least = None
+            if unknown or least is not None or most is not None:
+                yield Bound(line=line, least=least, most=most, unknown=unknown)
 
 
 _PICTURE_RATES = (keys.BITRATE_AVERAGE.id, keys.BITRATE_MAXIMUM.id, keys.BITRATE_PEAK_1S.id)

@@ -1,5 +1,5 @@
-"""A good render as the draft of a spec: each fact that specs of its family usually ask about becomes a line that the
-render itself passes.
+"""The draft of a spec, made from a good render: each fact that specs of its family usually ask about becomes a line
+that the render itself passes.
 """
 
 from __future__ import annotations

@@ -193,14 +193,11 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     )
 
 
-def _plans_of(job: Job, deliverables: list[Deliverable]) -> list[Plan]:
+def _plans_of(job: Job, deliverables: list[Deliverable]) -> list[tuple[Plan, list[str]]]:
     """The plans of a job, each with what its renders go beyond."""
-    plans = list(in_use(job.plans.all()))
     newest = {one.name: next(iter(one.renders.all()), None) for one in deliverables}
     rendered = {name: attempt.media_file for name, attempt in newest.items() if attempt}
-    for plan in plans:
-        plan.beyond = disagreements(plan, rendered)
-    return plans
+    return [(plan, disagreements(plan, rendered)) for plan in in_use(job.plans.all())]
 
 
 @permission_required("jobs.add_deliverable", raise_exception=True)

@@ -12,7 +12,6 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.errors import Mistake, PlanRefused
-from brisk_core.plan import WRAPPERS
 from brisk_core.plan.bits_document import MOST_FILES, PICTURE_CODECS
 from brisk_web.accounts.people import signed_in
 from brisk_web.house.models import in_use
@@ -23,7 +22,7 @@ from brisk_web.shelf.models import SpecVersion, published_by_family
 from brisk_web.ui.asking import asked_id, rows, words
 
 #: What each wrapper is called.
-_WRAPPER_WORDS = {
+WRAPPER_WORDS = {
     "mp4": "MP4",
     "mov": "MOV",
     "mp4-fragmented": "MP4 in fragments",
@@ -93,11 +92,11 @@ def bits(request: HttpRequest) -> HttpResponse:
         "rows": [*filled, {}] if len(filled) < MOST_FILES else filled,
         "version": version,
         "versions": published_by_family(),
-        "wrappers": _WRAPPER_WORDS.items(),
+        "wrappers": WRAPPER_WORDS.items(),
         "codecs": PICTURE_CODECS,
         "job": deliverable.job if deliverable else Job.objects.filter(pk=asked_id(form, "job")).first(),
         "jobs": in_use(Job.objects.all())[:200],
-        "plans": in_use(Plan.objects.select_related("job"))[:_MOST_PLANS],
+        "plans": [(plan, ()) for plan in in_use(Plan.objects.select_related("job"))[:_MOST_PLANS]],
     }
     if "cap" in form:
         asked = _asked(form)
@@ -115,8 +114,13 @@ def bits_json(request: HttpRequest) -> JsonResponse:
     try:
         return JsonResponse(answer(_asked(request.GET), _version(request.GET)))
     except PlanRefused as error:
-        mistakes = [{"place": one.place, "says": one.says} for one in error.mistakes]
-        return JsonResponse({"error": str(error), "mistakes": mistakes}, status=400)
+        return refusal(error)
+
+
+def refusal(error: PlanRefused) -> JsonResponse:
+    """An object with "error" and, each with its place, "mistakes"."""
+    mistakes = [{"place": one.place, "says": one.says} for one in error.mistakes]
+    return JsonResponse({"error": str(error), "mistakes": mistakes}, status=400)
 
 
 @require_POST
@@ -145,6 +149,3 @@ def plan_page(request: HttpRequest, plan_id: int) -> HttpResponse:
 def plan_json(request: HttpRequest, plan_id: int) -> JsonResponse:
     """A plan that was kept, as JSON of schema ``brisk-sentry/plan-bits/1``."""
     return JsonResponse(get_object_or_404(Plan, pk=plan_id).document)
-
-
-assert set(_WRAPPER_WORDS) == set(WRAPPERS)  # noqa: S101 - a wrapper without a name would be missing in the list

@@ -15,6 +15,7 @@ from brisk_core.exact import spell_seconds
 from brisk_core.plan.rates_document import MOST_SOURCES, USUAL_TARGETS, plan_rates
 from brisk_web.edits.models import Timeline
 from brisk_web.house.models import in_use
+from brisk_web.pages.planner import refusal
 from brisk_web.ui.asking import asked_id, rows
 
 _OF_SOURCE = ("name", "rate", "length")
@@ -73,5 +74,4 @@ def rates_json(request: HttpRequest) -> JsonResponse:
     try:
         return JsonResponse(plan_rates(_asked(request.GET)))
     except PlanRefused as error:
-        mistakes = [{"place": one.place, "says": one.says} for one in error.mistakes]
-        return JsonResponse({"error": str(error), "mistakes": mistakes}, status=400)
+        return refusal(error)

@@ -1,4 +1,4 @@
-"""A good render as the draft of a spec: what it has becomes lines, and a lead ticks those that stay."""
+"""The draft of a spec, made from a good render: what it has becomes lines, and a lead ticks those that stay."""
 
 from __future__ import annotations
 

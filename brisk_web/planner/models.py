@@ -20,8 +20,6 @@ class Plan(Retirable):
     kept_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
     kept_at = models.DateTimeField(auto_now_add=True)
 
-    beyond: list[str] = []  #: what renders go beyond, where a page looked
-
     class Meta:
         ordering = ("-kept_at", "-id")
 

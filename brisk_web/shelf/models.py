@@ -100,8 +100,5 @@ def published_by_family() -> models.QuerySet[SpecVersion]:
 
 
 def newest_published() -> list[SpecVersion]:
-    """Return the newest version of every spec, with its document, by family and name."""
-    found: dict[int, SpecVersion] = {}
-    for version in published_by_family().defer(None):
-        found.setdefault(version.spec_id, version)
-    return list(found.values())
+    """Return the newest version of every spec, by family and name."""
+    return list(newest_by_due().order_by("spec__family", "spec__name"))

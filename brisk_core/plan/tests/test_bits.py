@@ -136,7 +136,7 @@ class SettingsTest(TestCase):
             for name, spec in shelf_specs().items()
         }
         self.assertEqual(bounds["pebbleview-wide"], [("bitrate", 10_000_000, 16_000_000)])
-        self.assertEqual(bounds["pebbleview-square"], [])  # no case is for this size
+        self.assertEqual(bounds["pebbleview-square"], [])  # it asks for none
         self.assertIn(("bitrate-peak", None, 40_000_000), bounds["disc-hd-avc-25"])
 
     def test_a_name_that_is_no_characteristic(self) -> None:

@@ -4,7 +4,8 @@ from unittest import TestCase
 
 from brisk_core.errors import PlanRefused, ValueRefused
 from brisk_core.plan import Sound
-from brisk_core.plan.bits_document import BITS_SCHEMA, plan_bits, read_length, read_sound
+from brisk_core.plan.bits_document import BITS_SCHEMA, plan_bits, read_sound
+from brisk_core.plan.words import read_length
 from brisk_core.spec import shelf_specs
 
 FILE = {"name": "Wide", "length": "10:00", "rate": 25, "size": "1920x1080", "sounds": ["aac 128 kb/s"]}
@@ -59,6 +60,28 @@ class DocumentTest(TestCase):
         self.assertEqual(found["files"][0]["picture_rate"], 16_000_000)
         self.assertEqual(found["files"][0]["says"], ["the cap would allow 26 Mb/s; “Mean bit rate” allows 16 Mb/s"])
         self.assertLess(found["size"], 1_250_000_000)
+
+    def test_what_a_spec_cannot_tell_is_not_met(self) -> None:
+        """The upload takes a bit rate by size and rate; there is no case for this one."""
+        found = plan_bits({"cap": "1 GB", "files": [FILE | {"size": "640x480"}]}, shelf_specs()["upload-wide-1080"])
+        self.assertEqual((found["fits"], found["met"], found["untold"]), (True, False, True))
+        (bound,) = [one for one in found["files"][0]["bounds"] if one["met"] is None]
+        self.assertIn("the spec has no case for", bound["says"])
+
+    def test_a_plan_that_a_spec_refuses_is_not_met(self) -> None:
+        found = self.plan("1 GB", WIDE, codec="hevc")
+        self.assertEqual((found["fits"], found["met"], found["untold"]), (True, False, False))
+        self.assertEqual([one["line"] for one in found["files"][0]["refused"]], ["codec"])
+        self.assertEqual(found["files"][0]["says"][0], "“Codec” asks for avc, planned is hevc")
+        self.assertEqual(self.plan("1 GB", WIDE)["files"][0]["refused"], [])
+
+    def test_an_average_need_not_reach_what_a_peak_may(self) -> None:
+        disc = shelf_specs()["disc-sd-mpeg2-25"]
+        row = {"length": "10:00", "rate": 25, "size": "720x576"}
+        found = plan_bits({"cap": "400 MB", "codec": "mpeg2", "wrapper": "mpeg-ps", "files": [row]}, disc)
+        self.assertEqual(
+            {one["line"]: one["met"] for one in found["files"][0]["bounds"]}, {"bitrate": True, "bitrate-peak": True}
+        )
 
     def test_backwards(self) -> None:
         found = self.plan("15 MB", picture_rate="3 Mb/s")

@@ -4,12 +4,14 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
 
+from brisk_core.plan import WRAPPERS
 from brisk_core.plan.bits_document import BITS_SCHEMA
 from brisk_web.edits.services import import_timeline
 from brisk_web.house.models import AuditEntry
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
+from brisk_web.pages.planner import WRAPPER_WORDS
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import disagreements, keep
 from brisk_web.storage.models import MediaFile
@@ -36,6 +38,9 @@ class PlannerTest(HouseMixin, TestCase):
     def asked(self, cap: str, *rows: dict[str, str], **more: Any) -> dict[str, Any]:
         files = [ROW | row for row in rows] or [ROW]
         return {"cap": cap, **{f"file_{name}": [row[name] for row in files] for name in ROW}, **more}
+
+    def test_every_wrapper_has_a_name(self) -> None:
+        self.assertEqual(set(WRAPPER_WORDS), set(WRAPPERS))
 
     def test_an_address_is_a_plan(self) -> None:
         version = spec_version(BOUNDED)
