@@ -42,6 +42,10 @@ class PacketSeries:
         """Presentation times in ticks, in the order they are shown; frame n of the file is entry n."""
         return np.sort(self.pts, kind="stable")
 
+    def entry_frames(self) -> tuple[int, ...]:
+        """Return the frames where a player can start, counted as they are shown, in ascending order."""
+        return tuple(np.flatnonzero(self.random_access[self.presentation_order]).tolist())
+
 
 def save_series(series: PacketSeries, path: Path) -> None:
     """Write the series to a file, whole or not at all."""

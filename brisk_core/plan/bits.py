@@ -16,7 +16,7 @@ from brisk_core.exact import spell_bit_rate, spell_bytes, spell_seconds, spell_s
 from brisk_core.plan.overhead import WRAPPERS, Stream, wrapped_size
 
 RESERVE = Fraction(2)  #: percent of a cap that is kept free
-_MOST_RATE = 10**10  # bits a second that no plan goes above
+_MOST_RATE = 10**12  # bits a second that no plan goes above
 #: Samples in a coded frame of sound: ISO/IEC 14496-3, ATSC A/52, ISO/IEC 11172-3 (layers II and III), RFC 6716 (20 ms),
 #: RFC 9639 (its usual block).
 FRAME_SAMPLES = {"aac": 1024, "ac3": 1536, "eac3": 1536, "mp2": 1152, "mp3": 1152, "opus": 960, "flac": 4608}
@@ -107,7 +107,7 @@ class Fit:
         return self.cap - self.size
 
 
-def streams_of(programme: Programme, picture_rate: int, coding: Coding) -> list[Stream]:
+def streams_of(programme: Programme, picture_rate: int | Fraction, coding: Coding) -> list[Stream]:
     """Return the streams of a planned file."""
     seconds = programme.seconds
     intra = coding.codec in INTRA
@@ -141,7 +141,7 @@ def _sound_stream(sound: Sound, programme: Programme) -> Stream:
     )
 
 
-def file_size(programme: Programme, picture_rate: int, coding: Coding) -> int:
+def file_size(programme: Programme, picture_rate: int | Fraction, coding: Coding) -> int:
     """Return the bytes of a planned file. Raises ``PlanRefused`` for what cannot be planned."""
     _check(programme, coding)
     if not 0 <= picture_rate <= _MOST_RATE:

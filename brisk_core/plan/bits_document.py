@@ -4,13 +4,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.errors import ValueRefused
 from brisk_core.exact import (
     parse_bit_rate,
     parse_bytes,
@@ -26,16 +24,12 @@ from brisk_core.facts import Inspection
 from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, fit, longest, share_of, ways_up
 from brisk_core.plan.overhead import WRAPPERS
 from brisk_core.plan.settings import Bound, planned_inspection, rate_bounds
-from brisk_core.plan.words import Reader, positive, read_length
+from brisk_core.plan.sounds import read_sound
+from brisk_core.plan.words import Reader, positive, read_length, read_percent
 from brisk_core.spec import Outcome, Spec, judge
 
 BITS_SCHEMA = "brisk-sentry/plan-bits/1"
 MOST_FILES = 200
-_SOUND = re.compile(r"(?P<codec>[a-z0-9]+)\s+(?P<rate>\S+(?:\s*[kM]?b(?:it)?/s)?)(?:\s*[x×]\s*(?P<tracks>\d{1,2}))?")
-_PCM = re.compile(
-    r"pcm\s+(?P<bits>16|20|24|32)\s*bit(?:\s+(?P<channels>\d{1,2})\s*ch(?:annels?)?)?(?:\s*[x×]\s*(?P<tracks>\d{1,2}))?"
-)
-_SOUND_CODECS = ("aac", "ac3", "eac3", "mp2", "mp3", "opus", "flac", "dts", "pcm")
 PICTURE_CODECS = (
     "avc", "hevc", "av1", "vp9", "mpeg2", "mpeg4", "prores", "vc3", "ffv1", "jpeg2000", "mjpeg", "uncompressed",
 )  # fmt: skip
@@ -50,21 +44,6 @@ class BitsQuestion:
     coding: Coding
     programmes: tuple[Programme, ...]
     picture_rate: int | None = None  #: bits a second, where size and length are asked for it
-
-
-def read_sound(text: object) -> Sound:
-    """Read tracks of sound from ``"aac 128 kb/s"``, ``"ac3 448 kb/s x2"`` or ``"pcm 24 bit 2 channels"``."""
-    said = str(text).strip()
-    if plain := _PCM.fullmatch(said):
-        channels, tracks = int(plain["channels"] or 2), int(plain["tracks"] or 1)
-        return Sound.pcm(channels=channels, bits=int(plain["bits"]), tracks=tracks)
-    coded = _SOUND.fullmatch(said)
-    if coded and coded["codec"] in _SOUND_CODECS[:-1]:
-        return Sound(codec=coded["codec"], bit_rate=parse_bit_rate(coded["rate"]), tracks=int(coded["tracks"] or 1))
-    raise ValueRefused(
-        f'met {said!r} as sound; expected a codec of {", ".join(_SOUND_CODECS)} and its rate, such as "aac 128 kb/s", '
-        '"ac3 448 kb/s x2" or "pcm 24 bit 2 channels"'
-    )
 
 
 def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
@@ -87,7 +66,7 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     rate = asked.get("picture_rate")
     question = BitsQuestion(
         cap=reader.take("cap", positive(parse_bytes), asked.get("cap"), 1),
-        reserve=reader.take("reserve", _percent, asked.get("reserve", RESERVE), RESERVE),
+        reserve=reader.take("reserve", read_percent, asked.get("reserve", RESERVE), RESERVE),
         coding=coding,
         programmes=tuple(_programme(reader, at, one) for at, one in enumerate(files[:MOST_FILES], 1)),
         picture_rate=None if rate in (None, "") else reader.take("picture_rate", positive(parse_bit_rate), rate, 1),
@@ -119,13 +98,6 @@ def _programme(reader: Reader, number: int, row: Any) -> Programme:
         sounds=tuple(reader.take(f"{place}, sound {at}", read_sound, one, none) for at, one in enumerate(sounds, 1)),
         text_bytes=reader.take(f"{place}, texts", parse_bytes, row.get("texts", 0), 0),
     )
-
-
-def _percent(value: Any) -> Fraction:
-    found = Fraction(str(value).strip().removesuffix("%").strip())
-    if not 0 <= found < 100:
-        raise ValueRefused(f"met {value!r}; expected a percentage from 0 to less than 100")
-    return found
 
 
 def plan_bits(asked: Mapping[str, Any], spec: Spec | None = None) -> dict[str, Any]:

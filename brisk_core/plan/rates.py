@@ -134,6 +134,7 @@ def _by_holding(source: Fraction, shown: Fraction, share: Fraction, target: Targ
         return Way(manner=Manner.LEFT_OUT, wrongly_timed=wrong, says=says)
     if target.interlaced and ratio == _PULLDOWN:
         return Way(manner=Manner.PULLDOWN, wrongly_timed=wrong, says="in two and three fields in turn (3:2)")
+    wrong += _REPEATED * (shown - source) * share
     unit = "field" if target.interlaced else "frame"
     says = f"{_frames(shown - source, unit)} of each second repeated, unevenly"
     return Way(manner=Manner.REPEATED, wrongly_timed=wrong, says=says)

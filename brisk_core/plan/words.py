@@ -12,6 +12,7 @@ from brisk_core.exact import Timecode, parse_seconds
 
 _FRAMES = re.compile(r"(\d{1,9})\s*frames?")
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,3}):(\d{2}(?:\.\d{1,3})?)")
+_MOST_DIGITS = 15
 _TIMECODE = re.compile(r"\d\d:\d\d:\d\d[:;]\d\d")
 Read = TypeVar("Read")
 
@@ -59,6 +60,13 @@ class Reader:
             self.note(place, says)
             return instead
 
+    def text(self, place: str, value: Any) -> str:
+        """Return a text that has to be there, or an empty one with the mistake noted."""
+        if isinstance(value, str) and value.strip():
+            return value.strip()
+        self.note(place, f"met {value!r}; expected a text")
+        return ""
+
     def known(self, place: str, value: Any, among: Sequence[str]) -> str:
         """Return a word of a list, the first one with the mistake noted."""
         if value in among:
@@ -71,6 +79,35 @@ class Reader:
         for name in row:
             if name not in names:
                 self.note(place, f"met {name!r}; expected only {', '.join(names)}")
+
+
+def read_count(value: object) -> int:
+    """Read a whole number of at least 0. Raises ``ValueRefused``."""
+    said = str(value).strip()
+    if isinstance(value, bool) or not said.isascii() or not said.isdigit() or len(said) > _MOST_DIGITS:
+        raise ValueRefused(f"met {value!r}; expected a whole number")
+    return int(said)
+
+
+def read_percent(value: object) -> Fraction:
+    """Read a percentage from 0 to less than 100, with or without its sign. Raises ``ValueRefused``."""
+    try:
+        found = Fraction(str(value).strip().removesuffix("%").strip())
+    except (ValueError, ZeroDivisionError):
+        found = Fraction(-1)
+    if not 0 <= found < 100:
+        raise ValueRefused(f"met {value!r}; expected a percentage from 0 to less than 100")
+    return found
+
+
+def read_yes(value: object) -> bool:
+    """Read yes or no. Raises ``ValueRefused``."""
+    if isinstance(value, bool):
+        return value
+    said = str(value).strip().casefold()
+    if said not in ("yes", "true", "no", "false"):
+        raise ValueRefused(f"met {value!r}; expected yes or no")
+    return said in ("yes", "true")
 
 
 def positive(read: Callable[[Any], Read]) -> Callable[[Any], Read]:

@@ -16,7 +16,7 @@ from brisk_core.spec.condition_reader import ConditionReader, nearest_ids
 from brisk_core.spec.line import INTEGRITY_PREFIX, Line, Weight
 
 SPEC_FORMAT = 1
-FAMILIES = ("web", "disc", "broadcast", "playout", "archive")
+FAMILIES = ("web", "disc", "broadcast", "playout", "archive", "player")
 LARGEST_SPEC = 1 << 20  # bytes
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")

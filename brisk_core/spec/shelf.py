@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from importlib import resources
 from typing import Any
 
@@ -20,8 +21,13 @@ def shelf_texts() -> dict[str, str]:
 
 
 def shelf_specs() -> dict[str, Spec]:
-    """Return every shipped spec by its id."""
-    return {spec.id: spec for spec in map(parse_spec, shelf_texts().values())}
+    """Return every shipped spec by its id; they are read once."""
+    return {spec.id: spec for spec in _specs()}
+
+
+@cache
+def _specs() -> tuple[Spec, ...]:
+    return tuple(map(parse_spec, shelf_texts().values()))
 
 
 def read_schema() -> dict[str, Any]:

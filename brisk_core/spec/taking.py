@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from typing import Any
 
 from brisk_core.errors import ValueRefused
-from brisk_core.facts import Characteristic, Kind
-from brisk_core.spec.conditions import Cases, Table
+from brisk_core.facts import REGISTRY, Characteristic, Kind
+from brisk_core.spec.conditions import Cases, Equals, OneOf, Table
 from brisk_core.spec.document import Spec
-from brisk_core.spec.line import Condition, Line
+from brisk_core.spec.line import Condition, Line, Weight
 from brisk_core.spec.values import read_value
 
 _YES, _NO = ("yes", "true"), ("no", "false")
@@ -44,6 +44,21 @@ def who_takes(spec: Spec, characteristic: Characteristic, value: Any) -> Iterato
         cells = [*_cells(line.condition, characteristic)]
         if cells:
             yield line, _taking([_lets_through(cell, value) for cell in cells], whole=not _chooses(line.condition))
+
+
+def named_values(spec: Spec, id_: str) -> list[Any]:
+    """Return the values of a characteristic that a spec names one by one, in its order and each once.
+
+    Empty where it does not ask, or asks for a range only. Lines of weight note are not heard.
+    """
+    found: list[Any] = []
+    for line in spec.lines:
+        if line.weight is Weight.NOTE:
+            continue
+        for cell in _cells(line.condition, REGISTRY[id_]):
+            values = [cell.value] if isinstance(cell, Equals) else cell.values if isinstance(cell, OneOf) else []
+            found += [value for value in values if value not in found]
+    return found
 
 
 def _cells(condition: Condition, characteristic: Characteristic) -> Iterator[Condition]:

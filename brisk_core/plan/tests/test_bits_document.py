@@ -4,7 +4,8 @@ from unittest import TestCase
 
 from brisk_core.errors import PlanRefused, ValueRefused
 from brisk_core.plan import Sound
-from brisk_core.plan.bits_document import BITS_SCHEMA, plan_bits, read_sound
+from brisk_core.plan.bits_document import BITS_SCHEMA, plan_bits
+from brisk_core.plan.sounds import read_sound
 from brisk_core.plan.words import read_length
 from brisk_core.spec import shelf_specs
 

@@ -61,7 +61,7 @@ class MistakeTest(TestCase):
             mistakes(FIVE_MISTAKES),
             [
                 "id: met 'Small Spec'; expected small letters, digits and hyphens, such as frame-rate",
-                "family: met 'cinema'; expected one of web, disc, broadcast, playout, archive",
+                "family: met 'cinema'; expected one of web, disc, broadcast, playout, archive, player",
                 "line \"rate\": met characteristic 'picture.framerate'; "
                 "expected picture.frame_rate or picture.b_frames or picture.frame_count",
                 "line \"bitrate\": \"between\": needs two values, lowest first; got ['55 Mb/s', '45 Mb/s']",

@@ -1,0 +1,77 @@
+"""What the command reads: files, specs, timelines and documents, each refused in one sentence."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from brisk_core import sandbox
+from brisk_core.cli.saying import UNREADABLE, WRONG_USE, Refusal
+from brisk_core.edit import EditHints, Timeline, timeline_from_json
+from brisk_core.errors import EditRefused, SpecRefused, UnreadableFile, ValueRefused
+from brisk_core.facts import Depth, Inspection, inspection_from_json, keys
+from brisk_core.reading import Source
+from brisk_core.sandbox import requests
+from brisk_core.spec import Spec, parse_spec, shelf_texts
+from brisk_core.spec.document import read_document
+
+
+def read_file(file: str, depth: Depth, series_path: Path | None = None, scan_path: Path | None = None) -> Inspection:
+    """Return the inspection of a file."""
+    try:
+        source = Source.at_path(file)
+        request = requests.Inspect(
+            url=source.url,
+            name=source.name,
+            depth=depth.value,
+            take_digest=depth is not Depth.HEADERS,
+            series_path=str(series_path) if series_path else None,
+            scan_path=str(scan_path) if scan_path else None,
+        )
+        return inspection_from_json(sandbox.run(request))
+    except UnreadableFile as error:
+        raise Refusal(UNREADABLE, str(error)) from error
+
+
+def read_spec(name: str) -> Spec:
+    """Read a spec document, or one that is shipped."""
+    shelf = shelf_texts()
+    path = Path(name)
+    try:
+        if not path.is_file():
+            if name in shelf:
+                return parse_spec(shelf[name])
+            raise Refusal(
+                WRONG_USE, f"there is no spec {name!r}; expected a file or one of the shipped {', '.join(shelf)}"
+            )
+        return parse_spec(path.read_text(encoding="utf-8"))
+    except UnicodeDecodeError as error:
+        raise Refusal(WRONG_USE, f"{name} is not text in UTF-8; expected a spec in YAML or JSON") from error
+    except SpecRefused as error:
+        raise Refusal(WRONG_USE, f"{name}: {error}") from error
+
+
+def read_timeline(path: str, inspection: Inspection, rate: str | None) -> Timeline:
+    """Read a timeline; the file's own rate is taken for one that does not state its own."""
+    assumed = inspection[keys.PICTURE_FRAME_RATE]
+    hints: dict[str, Any] = {"rate": rate, "assumed_rate": str(assumed) if assumed else None}
+    try:
+        if not Path(path).exists():
+            raise Refusal(WRONG_USE, f"there is no timeline {path!r}; expected an OTIO, AAF or EDL file")
+        EditHints.from_json(hints)
+        request = requests.Edit(path=str(Path(path).resolve()), name=Path(path).name, hints=hints)
+        return timeline_from_json(sandbox.run(request))
+    except (EditRefused, ValueRefused) as error:
+        raise Refusal(WRONG_USE, f"{path}: {error}") from error
+    except UnreadableFile as error:
+        raise Refusal(UNREADABLE, f"{path}: {error}") from error
+
+
+def read_plan(path: str, expected: str) -> dict[str, Any]:
+    """Read a plan in JSON or YAML."""
+    try:
+        return read_document(Path(path).read_text(encoding="utf-8"), expected)
+    except (OSError, UnicodeDecodeError) as error:
+        raise Refusal(WRONG_USE, f"{path} cannot be read; expected a plan in JSON or YAML") from error
+    except SpecRefused as error:
+        raise Refusal(WRONG_USE, f"{path}: {'; '.join(map(str, error.mistakes))}") from error
