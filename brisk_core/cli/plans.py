@@ -19,7 +19,7 @@ from brisk_core.plan.bits_document import plan_bits
 from brisk_core.plan.deck import DeckClip, difference_of_pictures
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.disc.answer import answer_disc
-from brisk_core.plan.disc.document import DiscFile, read_disc
+from brisk_core.plan.disc.document import DiscFile, named_files, read_disc
 from brisk_core.plan.disc.items import Disc
 from brisk_core.plan.disc.walk import STOPPED, State, step
 from brisk_core.plan.order_document import plan_order
@@ -221,11 +221,8 @@ def _plan_disc(options: argparse.Namespace) -> int:
 
 def _disc_files(document: Mapping[str, Any], folder: Path) -> dict[str, DiscFile]:
     """Read the files that clips name and that stand beside the plan."""
-    items = document.get("items")
-    rows = [row for row in items if isinstance(row, dict)] if isinstance(items, list) else []
-    names = {row["file"] for row in rows if row.get("kind") == "clip" and isinstance(row.get("file"), str)}
     found = {}
-    for name in sorted(one for one in names if (folder / one).is_file()):
+    for name in sorted(one for one in named_files(document) if (folder / one).is_file()):
         with tempfile.TemporaryDirectory() as kept:
             path = Path(kept) / "file.series.npz"
             facts = read_file(str(folder / name), Depth.PACKETS, path)

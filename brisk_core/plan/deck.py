@@ -20,7 +20,7 @@ from brisk_core.facts import Inspection, Scan, Span, Witness, keys
 from brisk_core.facts.keys import Key
 
 _FIELDS = (Scan.INTERLACED, Scan.PROGRESSIVE_AS_FIELDS)
-_SAME_LEVELS, _NEAR_LEVELS = 1.0, 4.0  # mean difference of two frames of 8 bit: the same, hardly seen
+_SAME_LEVELS, _NEAR_LEVELS = 0.2, 4.0  # mean difference of two frames of 8 bit: the same, hardly seen
 _ROLES = re.compile(r"(?P<stem>.+?)[-_ .](?P<role>fill|key|matte|alpha)$", re.IGNORECASE)
 _KEY_ROLES = ("key", "matte", "alpha")
 

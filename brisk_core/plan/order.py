@@ -170,4 +170,5 @@ def _of_time(source: Picture, picture: Picture) -> Iterator[Reason]:
         return
     way = ways(rate, Target(rate=picture.rate, interlaced=picture.interlaced))[0]
     harm = min(way.wrongly_timed / picture.rate, Fraction(1))
-    yield Reason(kind="rate", says=f"{spell_rate(rate)} to {spell_rate(picture.rate)}: {way.says}", harm=harm)
+    change = "" if rate == picture.rate else f"{spell_rate(rate)} to {spell_rate(picture.rate)}: "
+    yield Reason(kind="rate", says=f"{change}{way.says}", harm=harm)

@@ -256,7 +256,8 @@ def _band(
     if measured:
         low, high = Fraction(measured[0]), Fraction(measured[-1])
         sureness = Sureness.MEASURED
-        says = f"{float(low):.2g} to {float(high):.2g} bits a pixel in {len(measured)} renders of the house"
+        span = " to ".join(dict.fromkeys(f"{float(one):.2g}" for one in (low, high)))
+        says = f"{span} bits a pixel in {len(measured)} renders of the house"
     pixels = programme.size[0] * programme.size[1]
     least, most = (_file(programme, wrapper, codec, bits * pixels / 8) for bits in (low, high))
     return Weighed(codec=codec, name=name, sureness=sureness, least=least, most=most, says=says)
@@ -266,4 +267,5 @@ def spelled(one: Weighed) -> str:
     """Return a size in words: one figure, or from and to."""
     if one.least is None or one.most is None:
         return "not known"
-    return spell_bytes(one.least) if one.least == one.most else f"{spell_bytes(one.least)} to {spell_bytes(one.most)}"
+    least, most = spell_bytes(one.least), spell_bytes(one.most)
+    return least if least == most else f"{least} to {most}"

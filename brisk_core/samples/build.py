@@ -16,6 +16,7 @@ from brisk_core.samples import timelines
 from brisk_core.samples.captions import write_captions
 from brisk_core.samples.drawings import DRAWINGS
 from brisk_core.samples.encode import Encoder, rewrap
+from brisk_core.samples.foyer import write_foyer
 from brisk_core.samples.picture import Drawn
 from brisk_core.samples.programme import LENGTH
 from brisk_core.samples.renders import RENDERS, Recipe
@@ -31,6 +32,7 @@ _MAKERS = (
     "timelines",
     "captions",
     "stems",
+    "foyer",
 )  # modules that decide what is in the files
 
 
@@ -82,7 +84,9 @@ def build_samples(folder: Path) -> Path:
             groups[recipe.drawing].append(recipe)
     jobs = [(recipes, unfinished) for recipes in sorted(groups.values(), key=len, reverse=True)]
     with multiprocessing.get_context("spawn").Pool(2) as pool:
+        foyer = pool.apply_async(write_foyer, (unfinished,))
         pool.map(_build_group, jobs, chunksize=1)
+        foyer.get()
     for recipe in RENDERS:
         if recipe.rewraps:
             rewrap(unfinished / recipe.rewraps, unfinished / recipe.name, recipe.settings)

@@ -80,7 +80,7 @@ TEMPLATES = [
                 "brisk_web.ui.context.shell",
                 "brisk_web.accounts.zones.in_pages",
             ],
-            "builtins": ["brisk_web.ui.templatetags.brisk"],
+            "builtins": ["brisk_web.ui.templatetags.brisk", "brisk_web.ui.templatetags.plan_drawings"],
         },
     },
 ]

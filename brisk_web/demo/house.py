@@ -8,7 +8,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.contrib.auth.models import Group
+from django.contrib.auth.models import Group, User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.utils import timezone
@@ -18,6 +18,7 @@ from brisk_core.samples.programme import TITLE
 from brisk_core.samples.stems import LATE_BELL, MIX, STEM_FILES
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
+from brisk_web.demo.titles import load_disc, load_foyer, uploads_query
 from brisk_web.edits.services import import_timeline
 from brisk_web.inspections.services import inspect_outdated
 from brisk_web.jobs.models import Deliverable, Job
@@ -61,15 +62,17 @@ def load() -> Job:
     folder = build_samples(Path(settings.DATA_FOLDER) / "demo")
     ensure_people()
     publish_shelf()
+    operator = get_user_model().objects.get(username="otto")
     with transaction.atomic():
-        job = _load_job(folder)
-    inspect_outdated(by=get_user_model().objects.get(username="otto"))
+        root, _ = StorageRoot.objects.update_or_create(name="Render shelf", defaults={"url": str(folder)})
+        job = _load_job(folder, root, operator)
+        load_foyer(root, operator)
+        load_disc(operator)
+    inspect_outdated(by=operator)
     return job
 
 
-def _load_job(folder: Path) -> Job:
-    operator = get_user_model().objects.get(username="otto")
-    root, _ = StorageRoot.objects.update_or_create(name="Render shelf", defaults={"url": str(folder)})
+def _load_job(folder: Path, root: StorageRoot, operator: User) -> Job:
     job = Job.objects.filter(title=TITLE).first()
     if job:
         return job
@@ -104,17 +107,19 @@ def _load_job(folder: Path) -> Job:
     return job
 
 
-def _plan_uploads(job: Job, operator: Any) -> None:
+def _plan_uploads(job: Job, operator: User) -> None:
     """Keep a plan of both uploads under the cap of the site."""
     rows = (("Pebbleview wide", "1920x1080", "25"), ("Pebbleview tall", "1080x1920", "30"))
-    files = [
+    files: list[dict[str, Any]] = [
         {"name": name, "length": "8 s", "rate": rate, "size": size, "sounds": ["aac 192 kb/s"]}
         for name, size, rate in rows
     ]
-    keep(job, "Both uploads under 15 MB", {"cap": "15 MB", "files": files}, None, by=operator)
+    keep(
+        job, "Both uploads under 15 MB", {"cap": "15 MB", "files": files}, None, by=operator, query=uploads_query(files)
+    )
 
 
-def _hold_stems(root: StorageRoot, operator: Any) -> None:
+def _hold_stems(root: StorageRoot, operator: User) -> None:
     """Hold the stems against the mix twice: with the bell as it was sent first, and as it was mended."""
     mix, *stems = [register(root, name, by=operator) for name in (MIX, *STEM_FILES)]
     late = register(root, LATE_BELL, by=operator)

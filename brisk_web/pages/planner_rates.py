@@ -7,25 +7,39 @@ from fractions import Fraction
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
-from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from brisk_core.errors import PlanRefused
-from brisk_core.exact import spell_seconds
-from brisk_core.plan.rates_document import MOST_SOURCES, USUAL_TARGETS, plan_rates
+from brisk_core.plan.rates_document import MOST_SOURCES, USUAL_TARGETS
 from brisk_web.edits.models import Timeline
 from brisk_web.house.models import in_use
-from brisk_web.pages.planner import refusal
+from brisk_web.pages.planning import Page, as_json, kept_plans, show
+from brisk_web.planner.models import Plan
 from brisk_web.ui.asking import asked_id, rows
 
 _OF_SOURCE = ("name", "rate", "length")
 _TIMELINES = 100  # offered, the newest
 
 
-def _asked(form: QueryDict) -> dict[str, Any]:
-    """What a form asks; sources that nothing was filled in for are left out."""
-    targets = [one for one in form.getlist("target") if one]
-    return {"sources": rows(form, "source", _OF_SOURCE, MOST_SOURCES), "targets": targets}
+def _sources(form: QueryDict) -> list[dict[str, str]]:
+    """The material of a form; rows that nothing was filled in for are left out."""
+    return rows(form, "source", _OF_SOURCE, MOST_SOURCES)
+
+
+def _targets(form: QueryDict) -> list[str]:
+    return [one for one in form.getlist("target") if one]
+
+
+def _asked(form: QueryDict) -> dict[str, Any] | None:
+    """What a form asks: its own material, or that of a timeline."""
+    sources = _sources(form)
+    timeline = _timeline(form)
+    if not sources and timeline:
+        sources = _of_timeline(timeline)[0]
+    return {"sources": sources, "targets": _targets(form)} if sources else None
+
+
+def _timeline(form: QueryDict) -> Timeline | None:
+    return Timeline.objects.filter(pk=asked_id(form, "timeline")).first()
 
 
 def _of_timeline(timeline: Timeline) -> tuple[list[dict[str, str]], int]:
@@ -43,35 +57,28 @@ def _of_timeline(timeline: Timeline) -> tuple[list[dict[str, str]], int]:
     return [{"name": "", "rate": str(rate), "length": f"{float(seconds):g} s"} for rate, seconds in longest], unknown
 
 
+PAGE = Page(kind=Plan.Kind.RATES, address="planner-rates", template="planner/rates.html", asks=_asked)
+
+
 @require_GET
 def rates(request: HttpRequest) -> HttpResponse:
     """Targets in order of the harm that they do to some material."""
-    form, asked, unknown = request.GET, _asked(request.GET), 0
-    timeline = Timeline.objects.filter(pk=asked_id(form, "timeline")).first()
-    if timeline and not asked["sources"]:
-        asked["sources"], unknown = _of_timeline(timeline)
-    filled = asked["sources"]
+    form, filled, unknown = request.GET, _sources(request.GET), 0
+    timeline, chosen = _timeline(form), _targets(form)
+    if timeline and not filled:
+        filled, unknown = _of_timeline(timeline)
     context: dict[str, Any] = {
         "rows": [*filled, {}] if len(filled) < MOST_SOURCES else filled,
-        "targets": [(one, one in asked["targets"] or not asked["targets"]) for one in USUAL_TARGETS],
+        "targets": [(one, one in chosen or not chosen) for one in USUAL_TARGETS],
         "timeline": timeline,
         "timelines": in_use(Timeline.objects.select_related("job").order_by("-pk"))[:_TIMELINES],
         "unknown": unknown,
+        "plans": kept_plans(Plan.Kind.RATES),
     }
-    if filled:
-        try:
-            found = context["found"] = plan_rates(asked)
-            of_first = found["targets"][0]["sources"]
-            context["total"] = spell_seconds(sum((Fraction(str(row["seconds"])) for row in of_first), Fraction(0)))
-        except PlanRefused as error:
-            context["mistakes"] = error.mistakes or [str(error)]
-    return render(request, "planner/rates.html", context)
+    return show(request, PAGE, context)
 
 
 @require_GET
 def rates_json(request: HttpRequest) -> JsonResponse:
-    """The answer as JSON of schema ``brisk-sentry/plan-rates/1``, or an object with "error" and "mistakes"."""
-    try:
-        return JsonResponse(plan_rates(_asked(request.GET)))
-    except PlanRefused as error:
-        return refusal(error)
+    """The answer as JSON of schema ``brisk-sentry/plan-rates/1``."""
+    return as_json(request, PAGE)

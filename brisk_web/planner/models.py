@@ -12,11 +12,26 @@ from brisk_web.house.models import Retirable
 class Plan(Retirable):
     """One plan, as it was answered when it was kept."""
 
+    class Kind(models.TextChoices):
+        """What is planned."""
+
+        BITS = "bits", "What fits"
+        SIZES = "sizes", "Sizes"
+        RATES = "rates", "Rates"
+        ORDER = "order", "Nearest rows"
+        PLAYS = "plays", "Plays"
+        DECK = "deck", "Deck"
+        DISC = "disc", "Disc"
+
     job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="plans")
+    kind = models.CharField(max_length=8, choices=Kind, default=Kind.BITS)
     name = models.CharField(max_length=200)
-    asked = models.JSONField()  # as ``brisk_core.plan.bits_document`` reads it
+    asked = models.JSONField()  # as ``brisk_web.planner.services.answer`` reads it
+    query = models.TextField(
+        blank=True
+    )  # of the address that asks it again; empty for a disc, which has no other place
     spec_version = models.ForeignKey("shelf.SpecVersion", on_delete=models.PROTECT, null=True, related_name="plans")
-    document = models.JSONField()  # of schema brisk-sentry/plan-bits/1
+    document = models.JSONField()  # of the schema of its kind
     kept_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
     kept_at = models.DateTimeField(auto_now_add=True)
 
@@ -29,5 +44,19 @@ class Plan(Retirable):
     @property
     def summary(self) -> str:
         """What it is about in one line."""
-        count, cap = len(self.document["files"]), spell_bytes(self.document["cap"])
-        return f"{count} file{'' if count == 1 else 's'} under {cap}: {self.document['says']}"
+        found = self.document
+        match self.kind:
+            case self.Kind.BITS:
+                count, cap = len(found["files"]), spell_bytes(found["cap"])
+                return f"{count} file{'' if count == 1 else 's'} under {cap}: {found['says']}"
+            case self.Kind.SIZES:
+                return f"{len(found['sizes'])} codecs weighed"
+            case self.Kind.RATES:
+                return f"{found['targets'][0]['words']} harms least"
+            case self.Kind.ORDER:
+                nearest = found["rows"][0]["words"] if found["rows"] else "no row is allowed"
+                return f"{found['source']}: {nearest}"
+            case self.Kind.PLAYS:
+                return f"{len(found['rows'])} on {len(found['players'])} players"
+            case _:
+                return str(found["says"])

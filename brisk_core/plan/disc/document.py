@@ -24,11 +24,11 @@ _MOST_ORDERS = 1_000
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 _WAY = re.compile(r"(?P<to>[a-z0-9][a-z0-9-]{0,63})(?:\s+chapter\s+(?P<chapter>\d{1,4}))?")
 _TOP = ("schema", "name", "kind", "family", "bytes", "reserve", "other_bytes", "starts_with", "home", "items")
-_OF_EVERY = ("id", "kind", "name", "then", "title_key")
+_OF_EVERY = ("id", "kind", "name", "then", "title_key", "picture")
 _OF_RENDER = tuple(name for name in RENDER_FIELDS if name not in ("name", "fast_start", "sample_rate", "bytes"))
 _OF_KIND = {
     "clip": (*_OF_RENDER, "file", "peak_rate", "weight", "texts", "chapters", "open_groups"),
-    "screen": ("buttons", "loop", "picture_rate", "wait", "file"),
+    "screen": ("buttons", "loop", "picture_rate", "wait"),
     "list": ("clips", "shuffle"),
 }
 _OF_BUTTON = ("id", "label", "to", "at", *ARROWS)
@@ -79,6 +79,13 @@ def read_disc(source: str | Mapping[str, Any], files: Mapping[str, DiscFile] | N
     return disc
 
 
+def named_files(source: Mapping[str, Any]) -> set[str]:
+    """Return the names of the files that a plan names, for its clips and for the walk; nothing of it is judged."""
+    items = source.get("items")
+    rows = [row for row in items if isinstance(row, Mapping)] if isinstance(items, list) else []
+    return {row[name] for row in rows for name in ("file", "picture") if isinstance(row.get(name), str)}
+
+
 def _items(reader: Reader, rows: Any, files: Mapping[str, DiscFile]) -> list[Item]:
     if not isinstance(rows, list) or not rows:
         reader.note("items", f"met {rows!r}; expected a list of at least one item")
@@ -108,6 +115,7 @@ def _item(reader: Reader, place: str, id_: str, row: Mapping[str, Any], files: M
         "id": id_,
         "name": str(row.get("name") or id_),
         "then": _way(reader, f"{place}, then", row.get("then")),
+        "picture": str(row.get("picture") or row.get("file") or ""),
         "title_key": reader.take(f"{place}, title_key", read_yes, row.get("title_key", True), True),
     }
     if kind == "clip":
@@ -228,7 +236,6 @@ def _screen(reader: Reader, place: str, row: Mapping[str, Any], of_every: dict[s
         seconds=reader.take(f"{place}, loop", positive(parse_seconds), loop, Fraction(1)) if loop else Fraction(0),
         picture_rate=reader.take(f"{place}, picture_rate", positive(parse_bit_rate), rate, 1) if rate else None,
         wait=reader.take(f"{place}, wait", positive(parse_seconds), wait, Fraction(1)) if wait else None,
-        file=str(row.get("file") or ""),
     )
 
 

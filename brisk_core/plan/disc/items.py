@@ -64,6 +64,7 @@ class Item:
     name: str
     then: Way | None = None  #: what follows its end
     title_key: bool = True  #: does the title key work in it?
+    picture: str = ""  #: the name of a file of the house whose picture stands for it in the walk
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,7 +100,6 @@ class Screen(Item):
     seconds: Fraction = Fraction(0)  #: of a looping picture; 0 is a still one
     picture_rate: int | None = None  #: bits a second of a looping picture
     wait: Fraction | None = None  #: seconds after which what follows comes by itself
-    file: str = ""
 
     @cached_property
     def by_id(self) -> dict[str, Button]:

@@ -170,7 +170,8 @@ def _of_way(disc: Disc, item: Item, by: str, to: Way | None) -> Iterator[Trouble
     if to is None and at_end:
         says = f"{item.name}: nothing follows its end; the disc stops"
         if isinstance(item, Screen):
-            says = f"{item.name} has no button and nothing follows it; the viewer is stuck"
+            out = "only the title key leads out" if disc.home and item.title_key else "the viewer is stuck"
+            says = f"{item.name} has no button and nothing follows it; {out}"
         yield Trouble(fault=Fault.DEAD_END, item=item.id, says=says, way=by)
     elif to is None:
         yield Trouble(fault=Fault.NOWHERE, item=item.id, says=f"{item.name}: {by} leads nowhere", way=by)

@@ -17,10 +17,34 @@ from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.masters.models import Comparison
+from brisk_web.planner.models import Plan
 from brisk_web.planner.services import keep
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import Upload
 from brisk_web.testing import HouseMixin, spec_version
+
+DISC = """
+name: Disc
+kind: sd-single
+family: 25
+starts_with: menu
+home: menu
+items:
+  - {id: menu, kind: screen, name: Menu, buttons: [{id: play, label: Play, to: film}, {id: locks, label: Locks, to: film chapter 2}]}
+  - id: film
+    kind: clip
+    name: Film
+    length: "10:00"
+    rate: 25
+    size: 720x576
+    shape: "16:9"
+    scan: interlaced
+    codec: mpeg2
+    picture_rate: 6 Mb/s
+    sounds: [ac3 448 kb/s 6 channels]
+    chapters: ["0:00", {at: "1500 frames", name: The locks}]
+    then: menu
+"""
 
 
 def addresses() -> Iterator[URLPattern]:
@@ -60,13 +84,14 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     comparison = Comparison.objects.create(inspection=file.inspection, master=other.inspection, engine="x")
     upload = Upload.objects.create(owner=by, name="c.mp4", size=3)
     file_of_plan = {"name": "Wide", "length": "10:00", "rate": "25", "size": "640x360"}
-    plan = keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
+    keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
+    disc = keep(job, "Disc", {"text": DISC}, None, by=by, kind=Plan.Kind.DISC)
     stem_check = StemCheck.objects.create(mix=file)
     return Furnished(
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
-            "pairing_id": pairing.pk, "plan_id": plan.pk,
+            "pairing_id": pairing.pk, "plan_id": disc.pk, "item": "film",
         }
     )  # fmt: skip

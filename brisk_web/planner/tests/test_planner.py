@@ -1,4 +1,5 @@
 from typing import Any
+from urllib.parse import urlencode
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -38,6 +39,11 @@ class PlannerTest(HouseMixin, TestCase):
     def asked(self, cap: str, *rows: dict[str, str], **more: Any) -> dict[str, Any]:
         files = [ROW | row for row in rows] or [ROW]
         return {"cap": cap, **{f"file_{name}": [row[name] for row in files] for name in ROW}, **more}
+
+    def keep(self, kind: str, asked: dict[str, Any], **more: Any) -> Any:
+        """Keep the plan of an address, as its page does."""
+        sent = {"kind": kind, "plan": urlencode(asked, doseq=True), "job": self.job.pk} | more
+        return self.client.post(reverse("keep-plan"), sent, follow=True)
 
     def test_every_wrapper_has_a_name(self) -> None:
         self.assertEqual(set(WRAPPER_WORDS), set(WRAPPERS))
@@ -89,8 +95,7 @@ class PlannerTest(HouseMixin, TestCase):
 
     def test_a_plan_is_kept_with_a_job_changed_removed_and_brought_back(self) -> None:
         version = spec_version(BOUNDED)
-        asked = self.asked("1 GB", job=self.job.pk, name="Upload", spec_version=version.pk)
-        page = self.client.post(reverse("keep-plan"), asked, follow=True)
+        page = self.keep("bits", self.asked("1 GB", spec_version=version.pk), name="Upload")
         plan = Plan.objects.get()
         self.assertEqual((plan.job, plan.spec_version, plan.document["met"]), (self.job, version, True))
         self.assertContains(page, "the answer is that of then")
@@ -134,6 +139,7 @@ class PlannerTest(HouseMixin, TestCase):
         self.assertEqual([one["words"] for one in page.context["found"]["targets"]], ["24", "25"])
         self.assertContains(page, "4.17 % faster")
         self.assertContains(page, "3,600.0")
+        self.assertContains(self.keep("rates", asked, name="Film"), "the least harmful target first")
         self.assertEqual(self.client.get(reverse("planner-rates-json"), asked).json(), page.context["found"])
         wrong = self.client.get(reverse("planner-rates"), asked | {"source_rate": ["fast", ""]})
         self.assertContains(wrong, "source 1, rate: met")
@@ -145,10 +151,11 @@ class PlannerTest(HouseMixin, TestCase):
         self.assertTrue(told)  # a list of cuts may not say what its sources are, and then that is told
 
     def test_what_cannot_be_worked_out_is_not_kept(self) -> None:
-        page = self.client.post(reverse("keep-plan"), self.asked("much", job=self.job.pk), follow=True)
+        page = self.keep("bits", self.asked("much"))
         self.assertContains(page, "cap: met")
         self.assertEqual(Plan.objects.count(), 0)
-        self.assertEqual(self.client.post(reverse("keep-plan"), self.asked("1 GB", job=999)).status_code, 404)
+        self.assertEqual(self.keep("bits", self.asked("1 GB"), job=999).status_code, 404)
+        self.assertEqual(self.keep("tape", self.asked("1 GB")).status_code, 400)
         self.sign_in("viewer")
-        self.assertEqual(self.client.post(reverse("keep-plan"), self.asked("1 GB", job=self.job.pk)).status_code, 403)
+        self.assertEqual(self.keep("bits", self.asked("1 GB")).status_code, 403)
         self.assertNotContains(self.client.get(reverse("planner"), self.asked("1 GB")), "Keep with the job")

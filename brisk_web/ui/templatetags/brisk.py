@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from datetime import datetime
-from fractions import Fraction
 from typing import Any
 
 from django import template
@@ -85,20 +84,9 @@ def capfirst_sentence(text: str) -> str:
 
 
 @register.filter
-def cap_bar(found: dict[str, Any]) -> dict[str, Any]:
-    """The parts of a plan of bits on a bar of 1000 units, for a drawing: x, width, kind and words of each."""
-    whole = max(found["cap"], found["size"])
-    parts, at = [], 0.0
-    for row in found["files"]:
-        picture = row["picture_rate"] * row["frames"] / Fraction(row["rate"]) / 8
-        for kind, size in (("picture", picture), ("rest", row["size"] - picture)):
-            width = float(1000 * size / whole)
-            words = "picture" if kind == "picture" else "sound, texts and wrapper"
-            said = f"{row['name']}, {words}: {spell_bytes(int(size))}"
-            parts.append({"x": f"{at:.2f}", "width": f"{width:.2f}", "kind": kind, "words": said})
-            at += width
-    words = f"{spell_bytes(found['size'])} of a cap of {spell_bytes(found['cap'])}"
-    return {"parts": parts, "cap": f"{min(1000 * found['cap'] / whole, 999):.2f}", "words": words}
+def entry(row: Any, key: str) -> Any:
+    """A value of a mapping by a key that stands in a variable; nothing where a page has no such mapping."""
+    return row.get(key) if isinstance(row, dict) else None
 
 
 @register.filter

@@ -32,6 +32,8 @@ class FaultsTest(TestCase):
     def test_a_screen_without_a_button(self) -> None:
         stuck = {"id": "stuck", "kind": "screen", "name": "Stuck"}
         found = self.only(MENU, CLIP | {"then": "stuck"}, SHORT, stuck)
+        self.assertIn("only the title key leads out", found.says)
+        found = self.only(MENU, CLIP | {"then": "stuck"}, SHORT, stuck | {"title_key": False})
         self.assertIn("the viewer is stuck", found.says)
         self.assertEqual(self.found(MENU, CLIP | {"then": "stuck"}, SHORT, stuck | {"then": "menu"}), [])
 

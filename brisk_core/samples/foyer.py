@@ -1,0 +1,78 @@
+"""Seven clips for the deck of the foyer: lamps with alpha that are laid over a live picture of the canal.
+
+Two of them vanish from the deck, which shows 1920 × 1080 at 25 only; one has its colour multiplied by alpha already.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from math import pi
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+_FRAMES = 12
+_COARSE = 3  # light has no fine detail: it is drawn with so many times fewer lines and columns
+_WARM = (1.0, 0.78, 0.42)  # colour of lamp light, red to blue
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lamp:
+    """A clip of a lamp."""
+
+    name: str
+    across: float  #: where it hangs, share of the width
+    size: tuple[int, int] = (1920, 1080)
+    rate: Fraction = Fraction(25)
+    multiplied: bool = False  #: is colour multiplied by alpha already?
+    goes_round: bool = True  #: does its last frame lead over to the first?
+
+
+LAMPS = (
+    Lamp(name="WHF_LAMP_LOCK_V01.mov", across=0.2),
+    Lamp(name="WHF_LAMP_BRIDGE_V01.mov", across=0.45),
+    Lamp(name="WHF_LAMP_QUAY_V02.mov", across=0.7),
+    Lamp(name="WHF_LAMP_BOAT_V01.mov", across=0.3, multiplied=True),
+    Lamp(name="WHF_LAMP_GATE_V01.mov", across=0.6, goes_round=False),
+    Lamp(name="WHF_LAMP_TOWER_V01.mov", across=0.5, rate=Fraction(30_000, 1001)),
+    Lamp(name="WHF_LAMP_YARD_V01.mov", across=0.8, size=(1280, 720)),
+)
+
+
+def write_foyer(folder: Path) -> None:
+    """Write the clips."""
+    for lamp in LAMPS:
+        _write(folder / lamp.name, lamp)
+
+
+def _write(path: Path, lamp: Lamp) -> None:
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream("prores_aw", rate=lamp.rate)
+        stream.width, stream.height, stream.pix_fmt = *lamp.size, "yuva444p10le"
+        stream.thread_count = 2
+        context = stream.codec_context
+        context.color_primaries = context.color_trc = context.colorspace = 1  # BT.709
+        for number in range(_FRAMES):
+            frame = av.VideoFrame.from_ndarray(draw(lamp, number), "rgba64le")
+            container.mux(stream.encode(frame.reformat(format="yuva444p10le", dst_colorspace="itu709")))
+        container.mux(stream.encode(None))
+
+
+def draw(lamp: Lamp, number: int) -> NDArray[np.uint16]:
+    """Return a frame, height by width by red, green, blue and alpha, 16 bit: a lamp whose light swells and swings."""
+    width, height = (side // _COARSE for side in lamp.size)
+    turn = number / _FRAMES if lamp.goes_round else number / _FRAMES / 2
+    down, right = np.mgrid[0:height, 0:width].astype(np.float32)
+    middle = width * lamp.across + 0.03 * width * np.sin(2 * pi * turn), height * 0.4
+    far = np.hypot(right - middle[0], down - middle[1]) / (0.16 * height * (1.2 + 0.25 * np.cos(2 * pi * turn)))
+    alpha = np.clip(1.35 - far, 0, 1) ** 1.5
+    light = np.clip(1.3 - 0.5 * far, 0.35, 1)
+    picture = np.stack([light * share for share in _WARM] + [alpha], axis=-1)
+    if lamp.multiplied:
+        picture[..., :3] *= alpha[..., None]
+    whole = cv2.resize(picture.astype(np.float32), lamp.size, interpolation=cv2.INTER_CUBIC)
+    return np.asarray(np.clip(whole, 0, 1) * 65_535, dtype=np.uint16)

@@ -1,0 +1,81 @@
+"""The other titles of the demonstration house: what the foyer's deck plays, and what the visitor disc holds."""
+
+from __future__ import annotations
+
+import datetime
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.http import QueryDict
+from django.utils import timezone
+
+from brisk_core.samples.foyer import LAMPS
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import add_deliverable, open_job, take_in
+from brisk_web.planner.models import Plan
+from brisk_web.planner.services import keep
+from brisk_web.shelf.models import Spec
+from brisk_web.storage.models import StorageRoot
+from brisk_web.storage.services import register
+
+DISC_FILE = Path(__file__).parent / "visitor_disc.yaml"
+FOYER, DISC = "Wherry House foyer", "Canal film, visitor disc and archive"
+_UPLOADS = (
+    ("Pebbleview wide", "pebbleview-wide", "1920x1080", "25"),
+    ("Pebbleview square", "pebbleview-square", "1080x1080", "25"),
+    ("Pebbleview tall", "pebbleview-tall", "1080x1920", "30"),
+    ("Tall clip", "upload-tall-clip", "1080x1920", "30"),
+)
+#: Name, spec, hours from now until it is due.
+_OWED = (
+    ("Film for the disc", "disc-sd-mpeg2-25", 52),
+    ("Short for the disc", "disc-sd-mpeg2-25", 52),
+    ("County archive", "county-archive-ffv1", 150),
+    *((name, spec, 78) for name, spec, _, _ in _UPLOADS if name not in ("Pebbleview wide", "Pebbleview tall")),
+)
+
+
+def load_foyer(root: StorageRoot, by: User) -> None:
+    """Open the foyer's job with the clips that its deck was sent."""
+    if Job.objects.filter(title=FOYER).exists():
+        return
+    job = open_job(FOYER, by=by)
+    version = Spec.objects.get(slug="wherry-house-deck").current
+    for lamp in LAMPS:
+        name = lamp.name.split("_")[2].capitalize()
+        deliverable = Deliverable(job=job, name=f"Lamp, {name.lower()}", spec_version=version, due_at=_in(28))
+        deliverable.naming_rule = f"WHF_LAMP_{name.upper()}_V##.mov"
+        add_deliverable(deliverable, by=by)
+        take_in(register(root, lamp.name, by=by), deliverable, by=by)
+
+
+def load_disc(by: User) -> None:
+    """Open the job of the visitor disc: what it owes, the disc as it is planned, the uploads under their cap."""
+    if Job.objects.filter(title=DISC).exists():
+        return
+    job = open_job(DISC, by=by)
+    for name, spec, hours in _OWED:
+        version = Spec.objects.get(slug=spec).current
+        add_deliverable(Deliverable(job=job, name=name, spec_version=version, due_at=_in(hours)), by=by)
+    keep(job, "Visitor disc", {"text": DISC_FILE.read_text(encoding="utf-8")}, None, by=by, kind=Plan.Kind.DISC)
+    files: list[dict[str, Any]] = [
+        {"name": name, "length": "8 s", "rate": rate, "size": size, "sounds": ["aac 192 kb/s"]}
+        for name, _, size, rate in _UPLOADS
+    ]
+    keep(job, "Four uploads under 15 MB", {"cap": "15 MB", "files": files}, None, by=by, query=uploads_query(files))
+
+
+def uploads_query(files: list[dict[str, Any]]) -> str:
+    """The address of a plan of uploads under 15 MB."""
+    form = QueryDict(mutable=True)
+    form["cap"] = "15 MB"
+    for file in files:
+        for name in ("name", "length", "rate", "size"):
+            form.appendlist(f"file_{name}", file[name])
+        form.appendlist("file_sounds", ", ".join(file["sounds"]))
+    return form.urlencode()
+
+
+def _in(hours: int) -> datetime.datetime:
+    return timezone.now().replace(minute=0, second=0, microsecond=0) + datetime.timedelta(hours=hours)
