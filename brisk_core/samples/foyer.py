@@ -7,16 +7,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
-from math import pi
+from math import cos, pi, sin
 from pathlib import Path
 
 import av
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 _FRAMES = 12
-_COARSE = 3  # light has no fine detail: it is drawn with so many times fewer lines and columns
 _WARM = (1.0, 0.78, 0.42)  # colour of lamp light, red to blue
 
 
@@ -64,15 +62,15 @@ def _write(path: Path, lamp: Lamp) -> None:
 
 def draw(lamp: Lamp, number: int) -> NDArray[np.uint16]:
     """Return a frame, height by width by red, green, blue and alpha, 16 bit: a lamp whose light swells and swings."""
-    width, height = (side // _COARSE for side in lamp.size)
+    width, height = lamp.size
     turn = number / _FRAMES if lamp.goes_round else number / _FRAMES / 2
-    down, right = np.mgrid[0:height, 0:width].astype(np.float32)
-    middle = width * lamp.across + 0.03 * width * np.sin(2 * pi * turn), height * 0.4
-    far = np.hypot(right - middle[0], down - middle[1]) / (0.16 * height * (1.2 + 0.25 * np.cos(2 * pi * turn)))
-    alpha = np.clip(1.35 - far, 0, 1) ** 1.5
-    light = np.clip(1.3 - 0.5 * far, 0.35, 1)
-    picture = np.stack([light * share for share in _WARM] + [alpha], axis=-1)
-    if lamp.multiplied:
-        picture[..., :3] *= alpha[..., None]
-    whole = cv2.resize(picture.astype(np.float32), lamp.size, interpolation=cv2.INTER_CUBIC)
-    return np.asarray(np.clip(whole, 0, 1) * 65_535, dtype=np.uint16)
+    right = np.arange(width, dtype=np.float32)[None, :] - np.float32(width * (lamp.across + 0.03 * sin(2 * pi * turn)))
+    down = np.arange(height, dtype=np.float32)[:, None] - np.float32(height * 0.4)
+    far = np.hypot(down, right) / np.float32(0.16 * height * (1.2 + 0.25 * cos(2 * pi * turn)))
+    alpha = np.clip(np.float32(1.35) - far, 0, 1) ** 2
+    light = np.clip(np.float32(1.3) - np.float32(0.5) * far, np.float32(0.35), 1)
+    picture = np.empty((height, width, 4), dtype=np.uint16)
+    for channel, share in enumerate(_WARM):
+        picture[..., channel] = light * (alpha if lamp.multiplied else 1) * np.float32(share * 65_535)
+    picture[..., 3] = alpha * np.float32(65_535)
+    return picture

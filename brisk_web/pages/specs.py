@@ -23,8 +23,9 @@ from brisk_web.checks.services import Trial
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import target_of
 from brisk_web.jobs.models import Deliverable, owed
+from brisk_web.pages.spec_rows import draft_of
 from brisk_web.shelf.models import Spec, SpecVersion, newest_by_due
-from brisk_web.shelf.services import Overtaken, document_as_yaml, publish, review
+from brisk_web.shelf.services import Overtaken, document_as_yaml, drop_draft, publish, review
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole, words
 
@@ -142,6 +143,11 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
     """Write a spec, or the next version of one, as a document; it is read as strictly as from a file."""
     current = _version(slug, None) if slug else None
     text = document_as_yaml(current.document) if current else _EXAMPLE.format(today=timezone.localdate())
+    draft = draft_of(request, slug) if request.method == "GET" else None
+    if draft and draft.text != text:
+        text = draft.text
+    else:
+        draft = None
     mistakes: list[Mistake] = []
     trials: list[Trial] | None = None
     lines, merged, after = None, None, current.number if current else None
@@ -161,6 +167,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
                 trials = _trials(document, current)
             elif "publish" in request.POST:
                 version = publish(document, by=signed_in(request), after=after)
+                drop_draft(slug, by=signed_in(request))
                 messages.success(request, f"Published {version}")
                 return redirect("spec", version.spec.slug)
         except SpecRefused as error:
@@ -171,6 +178,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
             text, after = document_as_yaml(merged.document), current.number
     context = {
         "current": current, "text": text, "mistakes": mistakes, "lines": lines, "merged": merged, "after": after,
+        "slug": slug, "draft": draft,
         "publisher": _publisher(current) if merged and current else "", "trials": trials,
         "turned": sum(trial.turned for trial in trials or ()),
         "changed": sum(bool(trial.changed) for trial in trials or ()),

@@ -72,6 +72,21 @@ class Review(models.Model):
         return f"review of {self.version}"
 
 
+class Draft(models.Model):
+    """What a person is writing of a spec and has not published: it saves itself."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    slug = models.CharField(max_length=64, blank=True)  # of the spec; empty for a new one
+    text = models.TextField()
+    saved_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=("owner", "slug"), name="one_draft_a_spec_and_person")]
+
+    def __str__(self) -> str:
+        return f"draft of {self.slug or 'a new spec'}"
+
+
 @lru_cache(maxsize=256)
 def _parsed(document: str) -> Document:
     return parse_spec(json.loads(document))

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import datetime
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
 import yaml
@@ -15,7 +16,10 @@ from django.utils import timezone
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import shelf_specs, spec_to_document
 from brisk_web.house.services import record
-from brisk_web.shelf.models import Review, Spec, SpecVersion
+from brisk_web.shelf.models import Draft, Review, Spec, SpecVersion
+
+_ORDER = ("brisk_spec", "id", "name", "family", "source", "issued", "review_by", "lines")
+_ORDER_OF_LINE = ("id", "label", "characteristic", "witness", "condition", "weight", "why", "remedy")
 
 
 class Overtaken(Exception):
@@ -65,6 +69,16 @@ def review(version: SpecVersion, next_by: datetime.date, *, by: User | None) -> 
     return found
 
 
+def keep_draft(slug: str, text: str, *, by: User) -> None:
+    """Keep what a person is writing of a spec; an empty slug is a new one."""
+    Draft.objects.update_or_create(owner=by, slug=slug, defaults={"text": text})
+
+
+def drop_draft(slug: str, *, by: User) -> None:
+    """Throw away what a person was writing of a spec."""
+    Draft.objects.filter(owner=by, slug=slug).delete()
+
+
 def publish_shelf() -> list[SpecVersion]:
     """Publish every shipped spec that has never been on the shelf as it ships; later versions by people stay on top."""
     found = []
@@ -76,8 +90,15 @@ def publish_shelf() -> list[SpecVersion]:
 
 def document_as_yaml(document: Mapping[str, Any]) -> str:
     """Return a document as people write it, with days as days."""
-    copy: dict[str, Any] = json.loads(json.dumps(document))
+    copy: dict[str, Any] = _in_order(json.loads(json.dumps(document)), _ORDER)
+    if isinstance(copy.get("lines"), list):
+        copy["lines"] = [_in_order(one, _ORDER_OF_LINE) if isinstance(one, dict) else one for one in copy["lines"]]
     for key in ("issued", "review_by"):
-        if copy.get(key):
-            copy[key] = datetime.date.fromisoformat(str(copy[key]))
-    return yaml.safe_dump(copy, sort_keys=False, allow_unicode=True, width=110)
+        with suppress(ValueError):  # what is no day stays as it was written, and is told when it is read
+            copy[key] = datetime.date.fromisoformat(str(copy.get(key)))
+    return yaml.safe_dump(copy, sort_keys=False, allow_unicode=True, width=110, default_flow_style=None)
+
+
+def _in_order(mapping: dict[str, Any], order: Sequence[str]) -> dict[str, Any]:
+    """A mapping with some keys first, in their order: the database keeps none."""
+    return {key: mapping[key] for key in (*(one for one in order if one in mapping), *mapping)}
