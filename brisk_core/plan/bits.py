@@ -149,11 +149,19 @@ def file_size(programme: Programme, picture_rate: int | Fraction, coding: Coding
     return wrapped_size(coding.wrapper, streams_of(programme, picture_rate, coding))
 
 
-def fit(cap: int, programmes: Sequence[Programme], coding: Coding, *, reserve: Fraction = RESERVE) -> Fit:
+def fit(
+    cap: int,
+    programmes: Sequence[Programme],
+    coding: Coding,
+    *,
+    reserve: Fraction = RESERVE,
+    most: Sequence[int | None] = (),
+) -> Fit:
     """Return the greatest picture bit rates with which all files fit under a cap of bytes, at equal bits a pixel.
 
-    Shares go by pixels, rate, length and weight. ``reserve`` is the percent of the cap that stays free. Raises
-    ``PlanRefused`` when sound, texts and wrappers alone are too large, and for what cannot be planned.
+    Shares go by pixels, rate, length and weight. ``reserve`` is the percent of the cap that stays free. ``most`` are
+    bit rates that files do not go above, in their order; the others get what those leave. Raises ``PlanRefused`` when
+    sound, texts and wrappers alone are too large, and for what cannot be planned.
     """
     if not programmes:
         raise PlanRefused("there is nothing to plan; expected at least one programme")
@@ -164,6 +172,29 @@ def fit(cap: int, programmes: Sequence[Programme], coding: Coding, *, reserve: F
     for programme in programmes:
         _check(programme, coding)
     room = int(cap * (100 - reserve) / 100)
+    without = sum(file_size(one, 0, coding) for one in programmes)
+    if without > room:
+        raise PlanRefused(
+            f"sound, texts and wrapper alone take {spell_bytes(without)}; {spell_bytes(room)} may be used"
+        )
+    ceilings = list(most) or [None] * len(programmes)
+    rates: dict[int, int] = {}  # by place
+    while len(rates) < len(programmes):
+        waiting = [at for at in range(len(programmes)) if at not in rates]
+        taken = sum(file_size(programmes[at], rate, coding) for at, rate in rates.items())
+        found = _equal_shares(room - taken, [programmes[at] for at in waiting], coding)
+        high = {
+            at: ceiling
+            for at, rate in zip(waiting, found, strict=True)
+            if (ceiling := ceilings[at]) is not None and rate >= ceiling
+        }
+        rates |= high or dict(zip(waiting, found, strict=True))
+    shares = tuple(share_of(one, rates[at], coding) for at, one in enumerate(programmes))
+    return Fit(cap=cap, room=room, shares=shares)
+
+
+def _equal_shares(room: int, programmes: Sequence[Programme], coding: Coding) -> list[int]:
+    """The greatest picture bit rates with which files fit into some bytes, at equal bits a pixel by their weights."""
     largest = max(one.pixels_a_second * one.weight for one in programmes)
 
     def rates(top: int) -> list[int]:
@@ -172,17 +203,7 @@ def fit(cap: int, programmes: Sequence[Programme], coding: Coding, *, reserve: F
     def size(top: int) -> int:
         return sum(file_size(one, rate, coding) for one, rate in zip(programmes, rates(top), strict=True))
 
-    without = size(0)
-    if without > room:
-        raise PlanRefused(
-            f"sound, texts and wrapper alone take {spell_bytes(without)}; {spell_bytes(room)} may be used"
-        )
-    top = _greatest(lambda rate: size(rate) <= room)
-    return Fit(
-        cap=cap,
-        room=room,
-        shares=tuple(share_of(one, rate, coding) for one, rate in zip(programmes, rates(top), strict=True)),
-    )
+    return rates(_greatest(lambda rate: size(rate) <= room))
 
 
 def share_of(programme: Programme, rate: int, coding: Coding) -> Share:

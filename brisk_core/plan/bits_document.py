@@ -5,7 +5,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
@@ -108,25 +108,24 @@ def plan_bits(asked: Mapping[str, Any], spec: Spec | None = None) -> dict[str, A
     question = read_bits_question(asked)
     if question.picture_rate is not None:
         return _backwards(asked, question, spec)
-    found = fit(question.cap, question.programmes, question.coding, reserve=question.reserve)
-    held = [_held_down(question, share, spec) for share in found.shares]
-    files = [_file(question, share, spec, alone=len(held) == 1) for share, _ in held]
-    for row, (_, says) in zip(files, held, strict=True):
-        row["says"] += says
-    return _document(asked, replace(found, shares=tuple(share for share, _ in held)), files, spec)
+    lowest = [_lowest(question, programme, spec) for programme in question.programmes]
+    most = [one.most if one else None for one in lowest]
+    found = fit(question.cap, question.programmes, question.coding, reserve=question.reserve, most=most)
+    free = fit(question.cap, question.programmes, question.coding, reserve=question.reserve) if any(most) else found
+    files = [_file(question, share, spec, alone=len(found.shares) == 1) for share in found.shares]
+    for row, share, own, bound in zip(files, found.shares, free.shares, lowest, strict=True):
+        if bound and share.picture_rate == bound.most and own.picture_rate > share.picture_rate:
+            row["says"].append(
+                f"the cap would allow {spell_bit_rate(own.picture_rate)}; “{bound.line.label}” allows "
+                f"{spell_bit_rate_exactly(share.picture_rate)}"
+            )
+    return _document(asked, found, files, spec)
 
 
-def _held_down(question: BitsQuestion, share: Share, spec: Spec | None) -> tuple[Share, list[str]]:
-    """Return a file at no more bits than a spec allows, whatever the cap does, and the sentence that says so."""
-    bounds = [one for one in _bounds(question, share.programme, spec) if one.most is not None]
-    lowest = min(bounds, key=lambda one: one.most or 0, default=None)
-    if lowest is None or lowest.most is None or share.picture_rate <= lowest.most:
-        return share, []
-    says = (
-        f"the cap would allow {spell_bit_rate(share.picture_rate)}; “{lowest.line.label}” allows "
-        f"{spell_bit_rate_exactly(lowest.most)}"
-    )
-    return share_of(share.programme, lowest.most, question.coding), [says]
+def _lowest(question: BitsQuestion, programme: Programme, spec: Spec | None) -> Bound | None:
+    """The bound of a spec that lets a file have the fewest bits."""
+    bounds = [one for one in _bounds(question, programme, spec) if one.most is not None]
+    return min(bounds, key=lambda one: one.most or 0, default=None)
 
 
 def _planned(question: BitsQuestion, programme: Programme) -> Inspection:

@@ -140,26 +140,16 @@ def ceiling_of(disc: Disc, clip: Clip) -> int:
 
 def _fill(disc: Disc, clips: Sequence[Clip], free: int) -> tuple[list[Weight], list[str]]:
     """Share the free bytes: clips that would go above their ceiling stay at it, and the others get what is over."""
-    coding, says = coding_of(disc), list[str]()
-    rates: dict[str, int] = {}
-    waiting = list(clips)
-    left = Fraction(free) / disc.kind.packet - SECTOR * len(clips)  # each may fill up its last sector
-    while waiting:
-        taken = sum(file_size(programme_of(one), rates[one.id], coding) for one in clips if one.id in rates)
-        try:
-            found = fit(int(left - taken), [programme_of(one) for one in waiting], coding, reserve=Fraction(0))
-        except PlanRefused as refused:
-            says.append(f"there is no room for the clips without a bit rate: {refused}")
-            rates |= {one.id: 0 for one in waiting}
-            break
-        high = [
-            one for one, share in zip(waiting, found.shares, strict=True) if share.picture_rate >= ceiling_of(disc, one)
-        ]
-        if not high:
-            rates |= {one.id: share.picture_rate for one, share in zip(waiting, found.shares, strict=True)}
-            break
-        rates |= {one.id: ceiling_of(disc, one) for one in high}
-        waiting = [one for one in waiting if one.id not in rates]
+    room = int(Fraction(free) / disc.kind.packet) - SECTOR * len(clips)  # each may fill up its last sector
+    says: list[str] = []
+    try:
+        programmes = [programme_of(one) for one in clips]
+        most = [ceiling_of(disc, one) for one in clips]
+        found = fit(room, programmes, coding_of(disc), reserve=Fraction(0), most=most)
+        rates = {one.id: share.picture_rate for one, share in zip(clips, found.shares, strict=True)}
+    except PlanRefused as refused:
+        says.append(f"there is no room for the clips without a bit rate: {refused}")
+        rates = dict.fromkeys((one.id for one in clips), 0)
     weights = [
         Weight(
             item=one,

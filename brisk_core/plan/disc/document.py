@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from importlib import resources
 from typing import Any
 
 from brisk_core.errors import PlanRefused, SpecRefused, ValueRefused
@@ -77,6 +79,13 @@ def read_disc(source: str | Mapping[str, Any], files: Mapping[str, DiscFile] | N
             reader.note(name, f"met {id_!r}; expected the id of an item")
     reader.refuse()
     return disc
+
+
+def disc_schema() -> dict[str, Any]:
+    """Return the JSON Schema of plans of discs; the reader checks more than it, such as ways and values."""
+    text = (resources.files("brisk_core.plan.disc") / "disc_1.schema.json").read_text(encoding="utf-8")
+    schema: dict[str, Any] = json.loads(text)
+    return schema
 
 
 def named_files(source: Mapping[str, Any]) -> set[str]:

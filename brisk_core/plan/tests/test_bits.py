@@ -28,6 +28,17 @@ class BitsTest(TestCase):
         track = 8 + 92 + 36 + 8 + 32 + 45 + 8 + 20 + 36 + 8 + 170 + 4 * 16 + 8
         self.assertEqual(file_size(second, 8_000_000, coding), 1_000_000 + 48 + 116 + 100 + track + 4 * 25 + 8 + 12 + 4)
 
+    def test_what_a_file_may_not_take_the_others_get(self) -> None:
+        """Two files of one kind share 100 MB; where one may have 200 kb/s only, the other gets what that leaves."""
+        even = fit(100_000_000, [FILM, FILM], PLAIN)
+        held = fit(100_000_000, [FILM, FILM], PLAIN, most=[200_000, None])
+        self.assertEqual(held.shares[0].picture_rate, 200_000)
+        more = held.shares[1].picture_rate - even.shares[1].picture_rate
+        self.assertAlmostEqual(more, even.shares[0].picture_rate - 200_000, delta=2_000)
+        self.assertLessEqual(held.size, held.room)
+        all_held = fit(100_000_000, [FILM, FILM], PLAIN, most=[200_000, 300_000])
+        self.assertEqual([one.picture_rate for one in all_held.shares], [200_000, 300_000])
+
     def test_what_fits_fits_and_a_bit_more_does_not(self) -> None:
         for wrapper in WRAPPERS:
             coding = replace(PLAIN, wrapper=wrapper)

@@ -2,10 +2,12 @@ from fractions import Fraction
 from typing import Any
 from unittest import TestCase
 
+from jsonschema import Draft202012Validator
+
 from brisk_core.errors import PlanRefused
-from brisk_core.plan.disc.document import DiscFile, read_disc
+from brisk_core.plan.disc.document import DiscFile, disc_schema, read_disc
 from brisk_core.plan.disc.items import Clip, Lead, PlayList, Screen, Way
-from brisk_core.plan.disc.tests.plans import CLIP, disc
+from brisk_core.plan.disc.tests.plans import CLIP, MENU, RIGHT, disc
 from brisk_core.plan.settings import planned_inspection
 
 
@@ -101,6 +103,25 @@ class ReadingTest(TestCase):
             "item s, clip 2", "item s, shuffle, seed", "item s, id", "item stop, id", "item stop, kind", "item 5",
         ):  # fmt: skip
             self.assertTrue(any(one.startswith(f"{place}:") for one in said), (place, said))
+
+    def test_the_published_schema_takes_what_the_reader_takes(self) -> None:
+        validator = Draft202012Validator(disc_schema())
+        Draft202012Validator.check_schema(disc_schema())
+        lists = [{"id": "all", "kind": "list", "clips": ["film", {"clip": "film", "from": 2}], "shuffle": {"seed": 1}}]
+        right = {"name": "A", "kind": "sd-single", "family": 25, "starts_with": "menu", "items": [*RIGHT, *lists]}
+        self.assertTrue(validator.is_valid(right), list(validator.iter_errors(right)))
+        read_disc(right)
+        for wrong in (
+            {"kind": "tape"},
+            {"items": []},
+            {"more": 1},
+            {"items": [{"id": "a", "kind": "clip"}]},
+            {"items": [CLIP | {"then": "??"}]},
+            {"items": [MENU | {"buttons": [{"at": [1, 2]}]}]},
+        ):
+            self.assertFalse(validator.is_valid(right | wrong), wrong)
+            with self.assertRaises(PlanRefused):
+                read_disc(right | {"starts_with": "film"} | wrong)
 
     def test_odd_documents(self) -> None:
         for text, says in (

@@ -11,7 +11,7 @@ export const CONDITION_WORDS = {
   same_as_timeline: "is as the timeline has it", same_as_master: "is as the master has it",
   witnesses_agree: "is the same by every witness", fits_buffer: "fits the buffer",
   none_longer_than: "has no place longer than", at_most_in_all: "has in all at most", only_at_ends: "is only at the ends",
-  table: "is a row of a table", cases: "hangs on other facts",
+  table: "is a row of a table", cases: "depends on other facts",
 };
 
 export const toValue = (text, kind) => {
