@@ -71,13 +71,17 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
             groups[group.value] = lines
     today, reviewed = timezone.localdate(), version.reviews.select_related("by").first()
     due = reviewed.next_by if reviewed else version.review_by
+    is_newest = version == version.spec.current
     context = {
         "version": version,
+        "older": owed(Deliverable.objects.filter(spec_version__spec=version.spec)).exclude(spec_version=version).count()
+        if is_newest
+        else 0,
         "groups": groups.items(),
         "versions": version.spec.versions.filter(published_at__isnull=False),
         "earlier": version.spec.versions.filter(published_at__isnull=False, number__lt=version.number).first(),
         "behind": version.spec.versions.filter(number__lt=version.number, checks__isnull=False).count()
-        if version == version.spec.current
+        if is_newest
         else 0,
         "reviewed": reviewed,
         "due": due,
@@ -137,13 +141,22 @@ lines:
 """
 
 
+def _new_text(copied: str) -> str:
+    """What a new spec begins with: an example, or the newest version of another under a name of its own."""
+    other = Spec.objects.filter(slug=copied).first() if copied else None
+    if other is None or other.current is None:
+        return _EXAMPLE.format(today=timezone.localdate())
+    named = {"id": f"{other.slug}-copy"[:64], "name": f"{other.name}, copy", "issued": str(timezone.localdate())}
+    return document_as_yaml({**other.current.document, **named})
+
+
 @require_http_methods(["GET", "POST"])
 @permission_required("shelf.add_specversion", raise_exception=True)
 def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
     """Write a spec, or the next version of one, as a document; it is read as strictly as from a file."""
     current = _version(slug, None) if slug else None
-    text = document_as_yaml(current.document) if current else _EXAMPLE.format(today=timezone.localdate())
-    draft = draft_of(request, slug) if request.method == "GET" else None
+    text = document_as_yaml(current.document) if current else _new_text(words(request.GET, "copy"))
+    draft = draft_of(request, slug) if request.method == "GET" and "copy" not in request.GET else None
     if draft and draft.text != text:
         text = draft.text
     else:

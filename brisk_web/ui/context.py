@@ -22,6 +22,7 @@ _RAIL = {
     "file": "files",
     "browse-root": "files",
     "take-in": "files",
+    "bring-in-specs": "specs",
     "planner": "planner",
     "plan": "planner",
     "planner-rates": "planner",

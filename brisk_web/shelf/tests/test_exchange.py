@@ -1,0 +1,139 @@
+import csv
+import io
+import zipfile
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.urls import reverse
+
+from brisk_core.spec import parse_spec, shelf_texts
+from brisk_web.accounts.roles import LEAD
+from brisk_web.house.models import AuditEntry
+from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.shelf.models import Draft, Spec, SpecVersion
+from brisk_web.shelf.services import publish_shelf
+from brisk_web.testing import SPEC, HouseMixin, spec_version
+
+
+def upload(name: str, text: str | bytes) -> SimpleUploadedFile:
+    return SimpleUploadedFile(name, text.encode() if isinstance(text, str) else text)
+
+
+class ExchangeTest(HouseMixin, TestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in(LEAD)
+
+    def test_all_specs_go_out_and_come_in_again(self) -> None:
+        publish_shelf()
+        answer = self.client.get(reverse("specs-archive"))
+        with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+            texts = {name: archive.read(name).decode() for name in archive.namelist()}
+        self.assertEqual(set(texts), {f"{id_}.yaml" for id_ in shelf_texts()})
+        count = SpecVersion.objects.count()
+        files = [upload(name, text) for name, text in texts.items()]
+        page = self.client.post(reverse("bring-in-specs"), {"specs": files}, follow=True)
+        self.assertContains(page, f"Published {len(files)} specs.")
+        self.assertEqual(SpecVersion.objects.count(), count)  # the same documents again change nothing
+        for name, text in texts.items():
+            self.assertEqual(parse_spec(text).lines, parse_spec(shelf_texts()[name.removesuffix(".yaml")]).lines)
+
+    def test_a_mistake_in_one_file_publishes_none(self) -> None:
+        files = [
+            upload("a.yaml", SPEC),
+            upload("b.yaml", SPEC.replace("picture.codec", "picture.kodec")),
+            upload("c.yaml", b"\xff\xfe"),
+        ]
+        page = self.client.post(reverse("bring-in-specs"), {"specs": files})
+        self.assertContains(page, "Nothing was published: 2 files", status_code=422)
+        self.assertContains(page, "picture.kodec", status_code=422)
+        self.assertContains(page, "not text in UTF-8", status_code=422)
+        self.assertEqual(SpecVersion.objects.count(), 0)
+        self.assertContains(self.client.post(reverse("bring-in-specs")), "Choose 1 to 200 files", status_code=422)
+
+    def test_lines_as_a_table_that_works_nothing_out(self) -> None:
+        spec_version(
+            SPEC.replace(
+                "lines:",
+                "lines:\n  - {id: sum, label: '=1+1', characteristic: picture.chroma, condition: {equals: '4:2:0'}}",
+            )
+        )
+        answer = self.client.get(reverse("spec-lines-table"))
+        rows = list(csv.DictReader(io.StringIO(answer.content.decode(), newline="")))
+        self.assertEqual(len(rows), len(parse_spec(SPEC).lines) + 1)
+        self.assertEqual((rows[0]["label"], rows[0]["condition"]), ("'=1+1", '{"equals": "4:2:0"}'))
+
+    def test_a_copy_has_a_name_of_its_own(self) -> None:
+        spec_version()
+        page = self.client.get(reverse("new-spec"), {"copy": "small"})
+        self.assertContains(page, "id: small-copy")
+        self.assertContains(page, "name: Small spec, copy")
+        page = self.client.post(reverse("new-spec"), {"document": page.context["text"], "publish": ""}, follow=True)
+        self.assertContains(page, "Published Small spec, copy, version 1")
+        self.assertEqual(set(Spec.objects.values_list("slug", flat=True)), {"small", "small-copy"})
+
+    def test_deliverables_are_moved_to_the_newest_version_in_one_step(self) -> None:
+        older = spec_version()
+        job = Job.objects.create(title="Canal")
+        for name in ("Wide", "Tall"):
+            Deliverable.objects.create(job=job, name=name, spec_version=older)
+        newest = spec_version(SPEC.replace("equals: true", "equals: false"))
+        self.assertContains(
+            self.client.get(reverse("spec", args=["small"])), "2 deliverables are still owed by an older version"
+        )
+        page = self.client.post(reverse("move-deliverables", args=["small"]), follow=True)
+        self.assertContains(page, "2 deliverables moved to")
+        self.assertNotContains(page, "still owed by an older version")
+        self.assertEqual({one.spec_version for one in Deliverable.objects.all()}, {newest})
+        self.assertEqual(AuditEntry.objects.filter(verb="deliverable.changed").count(), 2)
+
+
+class RowsTest(HouseMixin, TestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in(LEAD)
+
+    def read(self, **asked: object) -> dict[str, object]:
+        answer = self.client.post(reverse("spec-rows"), asked, content_type="application/json")
+        return answer.json()  # type: ignore[no-any-return]
+
+    def test_text_and_document_are_one(self) -> None:
+        found = self.read(text=SPEC)
+        self.assertEqual((found["mistakes"], len(found["required"])), ([], len(parse_spec(SPEC).lines)))  # type: ignore[arg-type]
+        again = self.read(document=found["document"])
+        self.assertEqual(again["document"], found["document"])
+        self.assertEqual(parse_spec(str(again["text"])), parse_spec(SPEC))
+
+    def test_mistakes_say_their_lines(self) -> None:
+        found = self.read(text=SPEC.replace("picture.codec", "picture.kodec").replace("family: web", "family: tape"))
+        lines = {one["line"]: one["says"] for one in found["mistakes"]}  # type: ignore[attr-defined]
+        self.assertEqual(
+            set(lines), {None, [line.characteristic.id for line in parse_spec(SPEC).lines].index("picture.codec")}
+        )
+        broken = self.read(text="a: [")
+        self.assertIsNone(broken["document"])
+        self.assertEqual(len(broken["mistakes"]), 1)  # type: ignore[arg-type]
+
+    def test_a_half_written_day_loses_nothing(self) -> None:
+        found = self.read(document={"brisk_spec": 1, "issued": "2026-", "lines": []})
+        self.assertIn("issued: 2026-", str(found["text"]))
+
+    def test_drafts_are_a_person_s_own(self) -> None:
+        spec_version()
+        self.read(text=SPEC.replace("Small", "Tiny"), keep=True, slug="small")
+        self.assertContains(self.client.get(reverse("change-spec", args=["small"])), "This is your draft")
+        self.assertEqual(Draft.objects.get().slug, "small")
+        self.client.post(reverse("forget-draft"), {"slug": "small"})
+        self.assertNotContains(self.client.get(reverse("change-spec", args=["small"])), "This is your draft")
+
+    def test_bad_input(self) -> None:
+        for body in (
+            "",
+            "[]",
+            "{}",
+            '{"text": 3}',
+            "[" * 5000,
+            '{"document": {"a": 1}, "slug": "\\u0000", "keep": true}',
+        ):
+            answer = self.client.post(reverse("spec-rows"), body, content_type="application/json")
+            self.assertIn(answer.status_code, (200, 400), body[:20])
