@@ -122,6 +122,7 @@ def _add_bits(kinds: Any) -> None:
     bits.add_argument("--size", help="such as 1920x1080")
     bits.add_argument("--sound", action="append", help='such as "aac 128 kb/s"; may be given again')
     bits.add_argument("--picture-rate", help="bit rate of the picture, to be told size and length")
+    bits.add_argument("--line", help='of a viewer, such as "4 Mb/s", to be told how long one waits')
     bits.add_argument("--spec", help="a spec document, or the id of a shipped spec, whose bounds are told")
     bits.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/plan-bits/1")
 
@@ -327,7 +328,7 @@ def _plan_bits(options: argparse.Namespace) -> int:
         for row in found["files"]:
             bits = f"{row['bits_per_pixel']:.3f} bits a pixel"
             say(f"{row['name']:28} {spell_bit_rate(row['picture_rate']):>12} {spell_bytes(row['size']):>10}  {bits}")
-            for says in row["says"]:
+            for says in [*row["says"], *(f"{one['of']}: {one['says']}" for one in row["waiting"])]:
                 say(f"{'':28} {says}")
     return NO_FAIL if found["met"] else A_FAIL
 
@@ -337,7 +338,7 @@ def _bits_asked(options: argparse.Namespace) -> dict[str, Any]:
     of_file = {"length": options.length, "rate": options.rate, "size": options.size, "sounds": options.sound}
     of_plan = {
         "cap": options.cap, "reserve": options.reserve, "wrapper": options.wrapper, "codec": options.codec,
-        "group": options.group, "picture_rate": options.picture_rate,
+        "group": options.group, "picture_rate": options.picture_rate, "line": options.line,
     }  # fmt: skip
     given = {name: value for name, value in of_plan.items() if value is not None}
     if not options.plan:

@@ -21,11 +21,13 @@ from brisk_core.exact import (
     spell_seconds,
 )
 from brisk_core.facts import Inspection
+from brisk_core.packets import PacketSeries
 from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, fit, longest, share_of, ways_up
 from brisk_core.plan.overhead import WRAPPERS
 from brisk_core.plan.settings import Bound, planned_inspection, rate_bounds
 from brisk_core.plan.sounds import read_sound
-from brisk_core.plan.words import Reader, positive, read_length, read_percent
+from brisk_core.plan.waiting import Waiting, even_media, media_of, wait
+from brisk_core.plan.words import Reader, positive, read_length, read_percent, read_yes
 from brisk_core.spec import Outcome, Spec, judge
 
 BITS_SCHEMA = "brisk-sentry/plan-bits/1"
@@ -33,6 +35,18 @@ MOST_FILES = 200
 PICTURE_CODECS = (
     "avc", "hevc", "av1", "vp9", "mpeg2", "mpeg4", "prores", "vc3", "ffv1", "jpeg2000", "mjpeg", "uncompressed",
 )  # fmt: skip
+
+
+_INDEXED = ("mp4", "mov")  # wrappers whose index stands in one place
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Render:
+    """A real render of a planned file."""
+
+    series: PacketSeries
+    size: int  #: bytes
+    index_first: bool  #: can it begin without its end?
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,12 +58,14 @@ class BitsQuestion:
     coding: Coding
     programmes: tuple[Programme, ...]
     picture_rate: int | None = None  #: bits a second, where size and length are asked for it
+    line: int | None = None  #: bits a second of a viewer's line
+    index_first: bool = True
 
 
 def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     """Read what is asked. Raises ``PlanRefused`` with every mistake and its place."""
     reader = Reader()
-    names = ("cap", "reserve", "wrapper", "codec", "group", "reorders", "picture_rate", "files")
+    names = ("cap", "reserve", "wrapper", "codec", "group", "reorders", "picture_rate", "line", "index_first", "files")
     reader.only("plan", asked, names)
     coding = Coding(
         wrapper=reader.known("wrapper", asked.get("wrapper", "mp4"), tuple(WRAPPERS)),
@@ -63,13 +79,15 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
         files = []
     if len(files) > MOST_FILES:
         reader.note("files", f"met {len(files)} files; expected at most {MOST_FILES}")
-    rate = asked.get("picture_rate")
+    rate, line = asked.get("picture_rate"), asked.get("line")
     question = BitsQuestion(
         cap=reader.take("cap", positive(parse_bytes), asked.get("cap"), 1),
         reserve=reader.take("reserve", read_percent, asked.get("reserve", RESERVE), RESERVE),
         coding=coding,
         programmes=tuple(_programme(reader, at, one) for at, one in enumerate(files[:MOST_FILES], 1)),
         picture_rate=None if rate in (None, "") else reader.take("picture_rate", positive(parse_bit_rate), rate, 1),
+        line=None if line in (None, "") else reader.take("line", positive(parse_bit_rate), line, 1),
+        index_first=reader.take("index_first", read_yes, asked.get("index_first", True), True),
     )
     reader.refuse()
     return question
@@ -100,14 +118,17 @@ def _programme(reader: Reader, number: int, row: Any) -> Programme:
     )
 
 
-def plan_bits(asked: Mapping[str, Any], spec: Spec | None = None) -> dict[str, Any]:
+def plan_bits(
+    asked: Mapping[str, Any], spec: Spec | None = None, renders: Mapping[str, Render] | None = None
+) -> dict[str, Any]:
     """Return the answer to what is asked, of schema ``brisk-sentry/plan-bits/1``, beside the bounds of a spec.
 
-    Raises ``PlanRefused`` for what cannot be planned.
+    ``renders`` are real ones by the names of the planned files: what a viewer waits is told of them as well. Raises
+    ``PlanRefused`` for what cannot be planned.
     """
     question = read_bits_question(asked)
     if question.picture_rate is not None:
-        return _backwards(asked, question, spec)
+        return _waited(_backwards(asked, question, spec), question, renders)
     lowest = [_lowest(question, programme, spec) for programme in question.programmes]
     most = [one.most if one else None for one in lowest]
     found = fit(question.cap, question.programmes, question.coding, reserve=question.reserve, most=most)
@@ -119,7 +140,36 @@ def plan_bits(asked: Mapping[str, Any], spec: Spec | None = None) -> dict[str, A
                 f"the cap would allow {spell_bit_rate(own.picture_rate)}; “{bound.line.label}” allows "
                 f"{spell_bit_rate_exactly(share.picture_rate)}"
             )
-    return _document(asked, found, files, spec)
+    return _waited(_document(asked, found, files, spec), question, renders)
+
+
+def _waited(found: dict[str, Any], question: BitsQuestion, renders: Mapping[str, Render] | None) -> dict[str, Any]:
+    """The answer with what a viewer on a line waits: of each planned file, even in its bits, and of its render."""
+    for row, programme in zip(found["files"], question.programmes, strict=True):
+        row["waiting"] = []
+        if question.line is None:
+            continue
+        index = row["overhead"] if question.coding.wrapper in _INDEXED else 0
+        media = even_media(row["size"] - index, programme.seconds)
+        planned = wait(media, line=question.line, index=index, whole=row["size"])
+        first = question.index_first or question.coding.wrapper not in _INDEXED
+        row["waiting"].append(_told("planned", planned, index_first=first))
+        render = (renders or {}).get(programme.name)
+        if render and (packets := media_of(render.series)):
+            known = wait(packets, line=question.line, index=max(render.size - int(sum(packets)), 0), whole=render.size)
+            row["waiting"].append(_told("rendered", known, index_first=render.index_first))
+    return found
+
+
+def _told(of: str, waiting: Waiting, *, index_first: bool) -> dict[str, Any]:
+    return {
+        "of": of,
+        "start": round(waiting.start, 3),
+        "stops": len(waiting.stalls),
+        "stopped": round(waiting.stalled, 3),
+        "whole": round(waiting.whole, 3),
+        "says": waiting.says(index_first=index_first),
+    }
 
 
 def _lowest(question: BitsQuestion, programme: Programme, spec: Spec | None) -> Bound | None:

@@ -27,9 +27,9 @@ WRAPPER_WORDS = {
     "webm": "WebM",
     "mxf-op1a": "MXF OP1a",
 }
-_OF_PLAN = ("cap", "reserve", "wrapper", "codec", "group", "picture_rate")
+_OF_PLAN = ("cap", "reserve", "wrapper", "codec", "group", "picture_rate", "line", "index_first")
 _OF_FILE = ("name", "length", "rate", "size", "sounds", "texts", "weight")
-_AT_FIRST = {"reserve": "2", "wrapper": "mp4", "codec": "avc", "group": "2 s"}
+_AT_FIRST = {"index_first": "yes", "reserve": "2", "wrapper": "mp4", "codec": "avc", "group": "2 s"}
 
 
 def _asked(form: QueryDict) -> dict[str, Any] | None:
@@ -42,6 +42,8 @@ def _asked(form: QueryDict) -> dict[str, Any] | None:
         file: dict[str, Any] = {name: value for name, value in row.items() if value and name != "sounds"}
         file["sounds"] = [one.strip() for one in row["sounds"].split(",") if one.strip()]
         files.append(file)
+    if job := asked_id(form, "job"):
+        asked["job"] = job
     return asked | {"files": files}
 
 

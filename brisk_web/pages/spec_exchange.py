@@ -99,7 +99,7 @@ def bring_in(request: HttpRequest) -> HttpResponse:
     return render(request, "shelf/bring_in.html", context, status=422 if context else 200)
 
 
-def _read(file: UploadedFile) -> tuple[Document | None, list[Mistake]]:
+def _read(file: UploadedFile[bytes]) -> tuple[Document | None, list[Mistake]]:
     """A document, or what is wrong with it."""
     if (file.size or 0) > LARGEST_SPEC:
         return None, [Mistake(place="file", says=f"met {file.size} bytes; expected at most {LARGEST_SPEC}")]

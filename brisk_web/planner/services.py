@@ -13,7 +13,7 @@ from brisk_core.errors import SpecRefused
 from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import keys
-from brisk_core.plan.bits_document import plan_bits
+from brisk_core.plan.bits_document import Render, plan_bits
 from brisk_core.plan.deck import DeckClip, difference_of_pictures
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.disc.answer import answer_disc
@@ -29,7 +29,7 @@ from brisk_core.spec import Spec
 from brisk_core.spec.document import read_document
 from brisk_web.house.services import record
 from brisk_web.inspections.models import Inspection
-from brisk_web.jobs.models import Job
+from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.planner.models import Plan
 from brisk_web.shelf.models import SpecVersion, newest_published
 from brisk_web.storage.models import MediaFile
@@ -42,9 +42,10 @@ def answer(kind: str, asked: Mapping[str, Any], *, version: SpecVersion | None =
     """Return the answer to a plan. Raises ``PlanRefused`` with every mistake.
 
     Beside what the core asks, ``asked`` may hold ``media`` (ids of files) and ``versions`` (ids of versions of specs);
-    a disc is its ``text``, whose clips name files of the house.
+    ``job`` is that whose renders a plan of bits is held
+    against; a disc is its ``text``, whose clips name files of the house.
     """
-    rest = {name: value for name, value in asked.items() if name not in ("media", "versions")}
+    rest = {name: value for name, value in asked.items() if name not in ("media", "versions", "job")}
     match kind:
         case Plan.Kind.SIZES:
             return plan_sizes(rest, bits_of_renders())
@@ -62,7 +63,23 @@ def answer(kind: str, asked: Mapping[str, Any], *, version: SpecVersion | None =
         case Plan.Kind.DISC:
             return answer_disc(disc_of(asked), newest_specs())
         case _:
-            return plan_bits(rest, version.parsed() if version else None)
+            return plan_bits(rest, version.parsed() if version else None, _renders(asked))
+
+
+def _renders(asked: Mapping[str, Any]) -> dict[str, Render]:
+    """The newest renders of a job by the names of its deliverables, where a plan asks how long a viewer waits."""
+    if not asked.get("line") or not asked.get("job"):
+        return {}
+    found = {}
+    deliverables = Deliverable.objects.filter(job=asked["job"]).prefetch_related("renders__media_file__inspection")
+    for one in deliverables:
+        newest = next(iter(one.renders.all()), None)
+        inspection = newest.media_file.inspection if newest else None
+        series = inspection.load_series() if inspection else None
+        if newest and inspection and inspection.facts and series:
+            first = inspection.facts[keys.WRAPPER_INDEX_FIRST] is not False
+            found[one.name] = Render(series=series, size=newest.media_file.size, index_first=first)
+    return found
 
 
 def players() -> list[SpecVersion]:

@@ -2,9 +2,12 @@ from fractions import Fraction
 from typing import Any
 from unittest import TestCase
 
+import numpy as np
+
 from brisk_core.errors import PlanRefused, ValueRefused
+from brisk_core.packets import PacketSeries
 from brisk_core.plan import Sound
-from brisk_core.plan.bits_document import BITS_SCHEMA, plan_bits
+from brisk_core.plan.bits_document import BITS_SCHEMA, Render, plan_bits
 from brisk_core.plan.sounds import read_sound
 from brisk_core.plan.words import read_length
 from brisk_core.spec import shelf_specs
@@ -92,6 +95,29 @@ class DocumentTest(TestCase):
         self.assertEqual(
             (reserve["fits"], reserve["says"]), (False, "under the cap, but 1.82 MB of the reserve are used")
         )
+
+    def test_what_a_viewer_waits(self) -> None:
+        """3 Mb/s and its sound over a line of 4 Mb/s: the index, then two seconds in about 1.6; over 2 Mb/s it stops."""
+        found = self.plan("1 GB", picture_rate="3 Mb/s", line="4 Mb/s")
+        (waiting,) = found["files"][0]["waiting"]
+        self.assertEqual((waiting["of"], waiting["stops"]), ("planned", 0))
+        by_hand = (found["files"][0]["overhead"] * 8 + 2 * 3_128_000) / 4_000_000
+        self.assertAlmostEqual(waiting["start"], by_hand, places=2)
+        (slow,) = self.plan("1 GB", picture_rate="3 Mb/s", line="2 Mb/s")["files"][0]["waiting"]
+        self.assertGreater(slow["stops"], 10)
+        behind = self.plan("1 GB", picture_rate="3 Mb/s", line="4 Mb/s", index_first="no")["files"][0]["waiting"][0]
+        self.assertIn("else after", behind["says"])
+        self.assertEqual(self.plan("1 GB")["files"][0]["waiting"], [])
+
+    def test_a_real_render_is_told_beside_the_plan(self) -> None:
+        series = PacketSeries(
+            time_base=Fraction(1, 25), pts=np.arange(250), dts=np.arange(250), sizes=np.full(250, 40_000, np.uint32),
+            types=np.full(250, 73, np.uint8), random_access=np.ones(250, np.bool_), last_duration=1,
+        )  # fmt: skip
+        renders = {"Wide": Render(series=series, size=10_000_000, index_first=False)}
+        found = plan_bits({"cap": "1 GB", "line": "10 Mb/s", "files": [FILE | {"name": "Wide"}]}, None, renders)
+        planned, rendered = found["files"][0]["waiting"]
+        self.assertEqual((planned["of"], rendered["of"], rendered["whole"]), ("planned", "rendered", 8.0))
 
     def test_several_files_share_a_cap(self) -> None:
         other = FILE | {"name": "Tall", "size": "1080x1920", "length": "1:00"}
