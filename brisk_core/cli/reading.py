@@ -12,8 +12,10 @@ from brisk_core.errors import EditRefused, SpecRefused, UnreadableFile, ValueRef
 from brisk_core.facts import Depth, Inspection, inspection_from_json, keys
 from brisk_core.reading import Source
 from brisk_core.sandbox import requests
-from brisk_core.spec import Spec, parse_spec, shelf_texts
+from brisk_core.spec import Spec, extended_by, parse_spec, shelf_texts
 from brisk_core.spec.document import read_document
+
+_MOST_BASES = 8  # that a spec extends, one by way of another
 
 
 def read_file(file: str, depth: Depth, series_path: Path | None = None, scan_path: Path | None = None) -> Inspection:
@@ -34,17 +36,28 @@ def read_file(file: str, depth: Depth, series_path: Path | None = None, scan_pat
 
 
 def read_spec(name: str) -> Spec:
-    """Read a spec document, or one that is shipped."""
+    """Read a spec document, or one that is shipped; what it extends stands beside it, or is shipped."""
+    return _spec(name, Path(), depth=0)
+
+
+def _spec(name: str, folder: Path, *, depth: int) -> Spec:
     shelf = shelf_texts()
-    path = Path(name)
+    path = folder / name
+    if depth and not path.is_file():
+        path = folder / f"{name}.yaml"
     try:
-        if not path.is_file():
-            if name in shelf:
-                return parse_spec(shelf[name])
+        if path.is_file():
+            text, beside = path.read_text(encoding="utf-8"), path.parent
+        elif name in shelf:
+            text, beside = shelf[name], folder
+        else:
             raise Refusal(
                 WRONG_USE, f"there is no spec {name!r}; expected a file or one of the shipped {', '.join(shelf)}"
             )
-        return parse_spec(path.read_text(encoding="utf-8"))
+        extends = extended_by(text)
+        if extends and depth >= _MOST_BASES:
+            raise Refusal(WRONG_USE, f"{name}: it extends more than {_MOST_BASES} specs, one by way of another")
+        return parse_spec(text, _spec(extends, beside, depth=depth + 1) if extends else None)
     except UnicodeDecodeError as error:
         raise Refusal(WRONG_USE, f"{name} is not text in UTF-8; expected a spec in YAML or JSON") from error
     except SpecRefused as error:

@@ -9,7 +9,7 @@ judges it), ``conditions``, ``span_conditions``, ``limits``, ``condition_reader`
 from brisk_core.spec.captioned import caption_limits
 from brisk_core.spec.check import Check, Verdict, counts_of, verdict_of
 from brisk_core.spec.differences import Change, LineChange, compare_specs, covers
-from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Spec, parse_spec, spec_to_document
+from brisk_core.spec.document import FAMILIES, SPEC_FORMAT, Origin, Spec, extended_by, parse_spec, spec_to_document
 from brisk_core.spec.drafting import Draft, draft_document, draft_lines
 from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.judge import bit_rate_limits, judge
@@ -35,6 +35,7 @@ __all__ = [
     "LineChange",
     "Merged",
     "NamePattern",
+    "Origin",
     "Outcome",
     "Spec",
     "Taking",
@@ -47,6 +48,7 @@ __all__ = [
     "covers",
     "draft_document",
     "draft_lines",
+    "extended_by",
     "judge",
     "lines_that_differ",
     "merge_documents",

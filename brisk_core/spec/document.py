@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import datetime
+import enum
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import yaml
@@ -20,8 +21,16 @@ FAMILIES = ("web", "disc", "broadcast", "playout", "archive", "player")
 LARGEST_SPEC = 1 << 20  # bytes
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
-_TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "lines"}
+_TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines"}
 _LINE = {"id", "characteristic", "condition", "weight", "why", "remedy", "label", "witness"}
+
+
+class Origin(enum.Enum):
+    """Where a line of a spec that extends another comes from."""
+
+    BASE = "base"
+    CHANGED = "changed"  #: the base has one of this id too
+    OWN = "own"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,6 +45,13 @@ class Spec:
     review_by: datetime.date | None
     lines: tuple[Line, ...]
     document: Mapping[str, Any]  #: as read, with dates as text
+    base: Spec | None = None  #: the one that it extends
+    origins: Mapping[str, Origin] = field(default_factory=dict)  #: of each line, where it extends another
+
+    @property
+    def lineage(self) -> tuple[str, ...]:
+        """The ids of the specs that it extends, the nearest first."""
+        return (self.base.id, *self.base.lineage) if self.base else ()
 
     @property
     def needs_series(self) -> bool:
@@ -111,8 +127,9 @@ def _refused(place: str, says: str) -> SpecRefused:
 class _Reader:
     """Reads one document and collects its mistakes."""
 
-    def __init__(self, document: Mapping[str, Any]) -> None:
+    def __init__(self, document: Mapping[str, Any], base: Spec | None) -> None:
         self.document = document
+        self.base = base
         self.conditions = ConditionReader()
         self.note = self.conditions.note
 
@@ -130,7 +147,8 @@ class _Reader:
         review_by = self._date("review_by") if top.get("review_by") is not None else None
         if issued and review_by and review_by < issued:
             self.note("review_by", f"met {review_by}, before issued ({issued}); expected a later day")
-        lines = self._lines(top.get("lines"))
+        own = self._lines(top.get("lines"))
+        lines, origins = self._extended(own, id_)
         if self.conditions.mistakes:
             raise SpecRefused(self.conditions.mistakes)
         assert issued is not None  # noqa: S101 - a missing date is a mistake
@@ -143,7 +161,44 @@ class _Reader:
             review_by=review_by,
             lines=lines,
             document=_plain(top),
+            base=self.base if "extends" in top else None,
+            origins=origins,
         )
+
+    def _extended(self, own: tuple[Line, ...], id_: str) -> tuple[tuple[Line, ...], dict[str, Origin]]:
+        """The lines of the base with those that are changed in their places, without those that are left out, and the
+        own ones behind them; where nothing is extended, the own ones.
+        """
+        extends, without = self.document.get("extends"), self.document.get("without", [])
+        if extends is None:
+            if "without" in self.document:
+                self.note("without", "met lines to leave out; expected extends beside it")
+            return own, {}
+        if self.base is None or self.base.id != extends:
+            self.note("extends", f"met {extends!r}, which is not at hand; expected the id of a spec on the shelf")
+            return own, {}
+        if id_ in (extends, *self.base.lineage):
+            self.note("extends", f"met {extends!r}, which extends {id_!r} itself; expected a spec that does not")
+        known = {line.id: line for line in self.base.lines}
+        if not isinstance(without, list):
+            self.note("without", f"met {without!r}; expected a list of ids of lines")
+            without = []
+        mine = {line.id: line for line in own}
+        for one in without:
+            if one not in known:
+                self.note("without", f"met {one!r}; {self.base.id} has no such line")
+            elif one in mine:
+                self.note("without", f"met {one!r}, which is changed as well; expected one of both")
+        kept = [line for line in self.base.lines if line.id not in without]
+        lines = [mine.get(line.id, line) for line in kept] + [line for line in own if line.id not in known]
+        origins = {line.id: Origin.OWN for line in own} | {
+            line.id: Origin.CHANGED if line.id in mine else Origin.BASE for line in kept
+        }
+        if not lines:
+            self.note("without", f"met every line of {extends} left out; expected at least one line")
+        if len(lines) > _MOST_LINES:
+            self.note("lines", f"met {len(lines)} lines with those of {extends}; expected at most {_MOST_LINES}")
+        return tuple(lines), origins
 
     def _id(self, value: object, place: str) -> str:
         if not isinstance(value, str) or not _ID.fullmatch(value):
@@ -169,6 +224,8 @@ class _Reader:
             return None
 
     def _lines(self, raw: object) -> tuple[Line, ...]:
+        if "extends" in self.document and (raw is None or raw == []):
+            return ()  # all as the base has it, but for what is left out
         if not isinstance(raw, list) or not raw:
             self.note("lines", f"met {raw!r}; expected a list with at least one line")
             return ()
@@ -251,12 +308,22 @@ def _plain(value: Any) -> Any:
     return value.isoformat() if isinstance(value, datetime.date) else value
 
 
-def parse_spec(source: str | Mapping[str, Any]) -> Spec:
+def extended_by(source: str | Mapping[str, Any]) -> str | None:
+    """Return the id of the spec that a document extends, ``None`` where it extends none or cannot be read."""
+    try:
+        found = (read_document(source) if isinstance(source, str) else source).get("extends")
+    except SpecRefused:
+        return None
+    return found if isinstance(found, str) else None
+
+
+def parse_spec(source: str | Mapping[str, Any], base: Spec | None = None) -> Spec:
     """Read a spec from YAML or JSON text, or from a document already loaded.
 
-    Raises ``SpecRefused`` with every mistake, its place and what is expected.
+    ``base`` is the spec that it extends, where it extends one (``extended_by`` tells its id). Raises ``SpecRefused``
+    with every mistake, its place and what is expected.
     """
-    return _Reader(read_document(source) if isinstance(source, str) else source).read()
+    return _Reader(read_document(source) if isinstance(source, str) else source, base).read()
 
 
 def spec_to_document(spec: Spec) -> dict[str, Any]:

@@ -124,6 +124,24 @@ class SpecRowsTest(BrowserTestCase):
         ]
         self.assertEqual(lines[-1].raw_condition["cases"], cases)
 
+    def test_lines_of_a_base_are_changed_here_left_out_and_taken_back(self) -> None:
+        base = spec_version().parsed()
+        self.open("/specs/new")
+        self.page.get_by_label("Id", exact=True).fill("variant")
+        self.page.get_by_label("Extends").fill("small")
+        first, second = base.lines[0], base.lines[1]
+        self.page.get_by_label(f"Leave out {first.label}", exact=True).click()
+        self.page.get_by_label(f"Change {second.label} here", exact=True).click()
+        expect(self.page.locator(".spec-row")).to_have_count(2)
+        self.page.get_by_label("Weight of line 2").select_option("note")
+        expect(self.page.get_by_label(f"Take back {first.label}", exact=True)).to_be_visible()
+        expect(self.page.get_by_role("status").filter(has_text="No mistake")).to_be_visible()
+        self.page.get_by_role("button", name="Publish").click()
+        expect(self.page.get_by_text("Published New spec, version 1")).to_be_visible()
+        lines = {line.id: line for line in SpecVersion.objects.get(spec__slug="variant").parsed().lines}
+        self.assertNotIn(first.id, lines)
+        self.assertEqual(lines[second.id].weight.value, "note")
+
     def test_a_draft_saves_itself_and_is_thrown_away(self) -> None:
         spec_version()
         self.open("/specs/small/change")

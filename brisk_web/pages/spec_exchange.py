@@ -8,10 +8,12 @@ import csv
 import io
 import json
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from contextlib import suppress
 
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
@@ -19,14 +21,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from brisk_core.errors import Mistake, SpecRefused
-from brisk_core.spec import Spec as Document
-from brisk_core.spec import parse_spec
-from brisk_core.spec.document import LARGEST_SPEC
+from brisk_core.spec import extended_by
+from brisk_core.spec.document import LARGEST_SPEC, read_document
 from brisk_web.accounts.people import signed_in
 from brisk_web.jobs.models import Deliverable, owed
 from brisk_web.jobs.services import change_deliverable
 from brisk_web.shelf.models import Spec, newest_published
-from brisk_web.shelf.services import document_as_yaml, publish
+from brisk_web.shelf.services import document_as_yaml, publish, read_text
 
 MOST_FILES = 200  #: brought in at once
 _COLUMNS = (
@@ -86,29 +87,64 @@ def bring_in(request: HttpRequest) -> HttpResponse:
     context: dict[str, object] = {}
     if request.method == "POST":
         files = request.FILES.getlist("specs")[: MOST_FILES + 1]
-        read = [(file.name or "", *_read(file)) for file in files]
-        wrong = [(name, mistakes) for name, _, mistakes in read if mistakes]
         if not files or len(files) > MOST_FILES:
             context["refused"] = f"Choose 1 to {MOST_FILES} files."
-        elif not wrong:
-            with transaction.atomic():
-                published = [publish(document, by=signed_in(request)) for _, document, _ in read if document]
-            messages.success(request, f"Published {len(published)} spec{'s' if len(published) != 1 else ''}.")
-            return redirect("specs")
-        context["wrong"] = wrong
+        else:
+            published, wrong = _publish([(file.name or "", file) for file in files], by=signed_in(request))
+            if not wrong:
+                messages.success(request, f"Published {published} spec{'s' if published != 1 else ''}.")
+                return redirect("specs")
+            context["wrong"] = wrong
     return render(request, "shelf/bring_in.html", context, status=422 if context else 200)
 
 
-def _read(file: UploadedFile[bytes]) -> tuple[Document | None, list[Mistake]]:
-    """A document, or what is wrong with it."""
+def _publish(files: list[tuple[str, UploadedFile[bytes]]], *, by: User) -> tuple[int, list[tuple[str, list[Mistake]]]]:
+    """Publish the specs of some files, those that others extend first; with a mistake in one, none.
+
+    Returns how many were published, and the mistakes by the names of the files.
+    """
+    texts: dict[str, str] = {}
+    wrong: list[tuple[str, list[Mistake]]] = []
+    for name, file in files:
+        try:
+            texts[name] = _text(file)
+        except SpecRefused as error:
+            wrong.append((name, list(error.mistakes)))
+    with transaction.atomic():
+        for name in sorted(texts, key=lambda one: len(_bases(texts, texts[one]))):
+            try:
+                publish(read_text(texts[name]), by=by)
+            except SpecRefused as error:
+                wrong.append((name, list(error.mistakes)))
+        if wrong:
+            transaction.set_rollback(True)
+    return len(texts), wrong
+
+
+def _bases(texts: Mapping[str, str], text: str) -> list[str]:
+    """The ids of the specs among some texts that a text extends, one by way of another."""
+    by_id: dict[object, str] = {}
+    for one in texts.values():
+        with suppress(SpecRefused):
+            by_id[read_document(one).get("id")] = one
+    found: list[str] = []
+    extends = extended_by(text)
+    while extends in by_id and extends not in found:
+        found.append(str(extends))
+        extends = extended_by(by_id[extends])
+    return found
+
+
+def _text(file: UploadedFile[bytes]) -> str:
+    """The text of a file. Raises ``SpecRefused``."""
     if (file.size or 0) > LARGEST_SPEC:
-        return None, [Mistake(place="file", says=f"met {file.size} bytes; expected at most {LARGEST_SPEC}")]
+        raise SpecRefused([Mistake(place="file", says=f"met {file.size} bytes; expected at most {LARGEST_SPEC}")])
     try:
-        return parse_spec(file.read().decode("utf-8-sig")), []
+        text: str = file.read().decode("utf-8-sig")
     except UnicodeDecodeError:
-        return None, [Mistake(place="file", says="it is not text in UTF-8; expected a spec in YAML or JSON")]
-    except SpecRefused as error:
-        return None, list(error.mistakes)
+        says = "it is not text in UTF-8; expected a spec in YAML or JSON"
+        raise SpecRefused([Mistake(place="file", says=says)]) from None
+    return text
 
 
 @require_POST

@@ -13,13 +13,13 @@ from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Stage
-from brisk_core.spec import parse_spec
+from brisk_core.spec import Line, Weight
 from brisk_core.spec.document import LARGEST_SPEC, read_document
 from brisk_core.spec.offered import conditions_for
 from brisk_core.spec.reasons import reason_for
 from brisk_web.accounts.people import signed_in
 from brisk_web.shelf.models import Draft, Spec
-from brisk_web.shelf.services import document_as_yaml, drop_draft, keep_draft
+from brisk_web.shelf.services import document_as_yaml, drop_draft, keep_draft, newest_of, read_text
 from brisk_web.ui.asking import words
 
 _OF_LINE = re.compile(r'line (?:"(?P<id>[^"]*)"|(?P<number>\d+))')
@@ -83,13 +83,53 @@ def _read(text: str) -> dict[str, Any]:
     document = None
     try:
         document = json.loads(json.dumps(read_document(text), default=str))
-        required = [line.condition.required() for line in parse_spec(text).lines]
+        spec = read_text(text)
+        required = [line.condition.required() for line in spec.lines]
     except SpecRefused as error:
         mistakes = list(error.mistakes)
     lines = document.get("lines") if isinstance(document, dict) else None
     ids = [one.get("id") if isinstance(one, dict) else None for one in lines] if isinstance(lines, list) else []
     told = [{"line": _line_of(one, ids), "place": one.place, "says": one.says} for one in mistakes]
-    return {"text": text, "document": document, "mistakes": told, "required": required}
+    return {
+        "text": text,
+        "document": document,
+        "mistakes": told,
+        "required": required,
+        "inherited": _inherited(document),
+    }
+
+
+def _inherited(document: Any) -> list[dict[str, Any]]:
+    """The lines of the spec that a document extends, each as it stands there."""
+    extends = document.get("extends") if isinstance(document, dict) else None
+    base = newest_of(extends) if isinstance(extends, str) else None
+    if base is None:
+        return []
+    return [
+        {
+            "id": line.id,
+            "label": line.label,
+            "characteristic": line.characteristic.id,
+            "required": line.condition.required(),
+            "weight": line.weight.value,
+            "line": _raw(line),
+        }
+        for line in base.parsed().lines
+    ]
+
+
+def _raw(line: Line) -> dict[str, Any]:
+    """A line as a document has it."""
+    raw = {"id": line.id, "characteristic": line.characteristic.id, "condition": line.raw_condition}
+    optional = {
+        "label": line.label if line.label != line.characteristic.label else "",
+        "weight": line.weight.value if line.weight is not Weight.MUST else "",
+        "witness": [one.value for one in line.witnesses],
+        "why": line.why,
+        "remedy": line.remedy,
+    }
+    found: dict[str, Any] = json.loads(json.dumps({**raw, **{key: one for key, one in optional.items() if one}}))
+    return found
 
 
 def _line_of(mistake: Mistake, ids: list[Any]) -> int | None:

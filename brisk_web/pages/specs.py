@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import Group
-from brisk_core.spec import Line, Merged, merge_documents, parse_spec, spec_to_document
+from brisk_core.spec import Line, Merged, merge_documents, spec_to_document
 from brisk_core.spec import Spec as Document
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks import services
@@ -25,7 +25,7 @@ from brisk_web.house.services import target_of
 from brisk_web.jobs.models import Deliverable, owed
 from brisk_web.pages.spec_rows import draft_of
 from brisk_web.shelf.models import Spec, SpecVersion, newest_by_due
-from brisk_web.shelf.services import Overtaken, document_as_yaml, drop_draft, publish, review
+from brisk_web.shelf.services import Overtaken, document_as_yaml, drop_draft, newest_of, publish, read_text, review
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole, words
 
@@ -78,6 +78,10 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         if is_newest
         else 0,
         "groups": groups.items(),
+        "origins": document.origins,
+        "base": version.base,
+        "base_newer": version.base is not None and newest_of(version.base.spec.slug) != version.base,
+        "left_out": document.document.get("without", []),
         "versions": version.spec.versions.filter(published_at__isnull=False),
         "earlier": version.spec.versions.filter(published_at__isnull=False, number__lt=version.number).first(),
         "behind": version.spec.versions.filter(number__lt=version.number, checks__isnull=False).count()
@@ -168,7 +172,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
         text = request.POST.get("document", "")
         after = whole(request.POST.get("after"), after)
         try:
-            document = parse_spec(text)
+            document = read_text(text)
             lines = len(document.lines)
             if current and document.id != slug:
                 mistakes.append(

@@ -39,6 +39,7 @@ class SpecVersion(models.Model):
     spec = models.ForeignKey(Spec, on_delete=models.PROTECT, related_name="versions")
     number = models.PositiveIntegerField()
     document = models.JSONField()
+    base = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="variants")  # that it extends
     source = models.TextField()
     issued = models.DateField()
     review_by = models.DateField(null=True)
@@ -54,7 +55,12 @@ class SpecVersion(models.Model):
 
     def parsed(self) -> Document:
         """Return the document as the core reads it; the same document is read once a process."""
-        return _parsed(json.dumps(self.document, sort_keys=True))
+        return _parsed(self._written())
+
+    def _written(self) -> tuple[str, ...]:
+        """The documents that it is read from: its own, then those that it extends, each in the version of then."""
+        own = json.dumps(self.document, sort_keys=True)
+        return (own, *self.base._written()) if self.base else (own,)
 
 
 class Review(models.Model):
@@ -88,8 +94,9 @@ class Draft(models.Model):
 
 
 @lru_cache(maxsize=256)
-def _parsed(document: str) -> Document:
-    return parse_spec(json.loads(document))
+def _parsed(written: tuple[str, ...]) -> Document:
+    own, *extended = written
+    return parse_spec(json.loads(own), _parsed(tuple(extended)) if extended else None)
 
 
 def newest_by_due(before: datetime.date | None = None) -> models.QuerySet[SpecVersion]:

@@ -14,11 +14,11 @@ from django.db import transaction
 from django.utils import timezone
 
 from brisk_core.spec import Spec as Document
-from brisk_core.spec import shelf_specs, spec_to_document
+from brisk_core.spec import extended_by, parse_spec, shelf_specs, spec_to_document
 from brisk_web.house.services import record
 from brisk_web.shelf.models import Draft, Review, Spec, SpecVersion
 
-_ORDER = ("brisk_spec", "id", "name", "family", "source", "issued", "review_by", "lines")
+_ORDER = ("brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines")
 _ORDER_OF_LINE = ("id", "label", "characteristic", "witness", "condition", "weight", "why", "remedy")
 
 
@@ -28,6 +28,19 @@ class Overtaken(Exception):
     def __init__(self, current: SpecVersion) -> None:
         super().__init__(f"{current} was published meanwhile")
         self.current = current
+
+
+def newest_of(slug: str) -> SpecVersion | None:
+    """Return the newest version of a spec."""
+    spec = Spec.objects.filter(slug=slug).first()
+    return spec.current if spec else None
+
+
+def read_text(text: str) -> Document:
+    """Read a spec that somebody writes, with what it extends as it stands on the shelf. Raises ``SpecRefused``."""
+    extends = extended_by(text)
+    base = newest_of(extends) if extends else None
+    return parse_spec(text, base.parsed() if base else None)
 
 
 @transaction.atomic
@@ -42,7 +55,8 @@ def publish(document: Document, *, by: User | None = None, after: int | None = N
     )
     plain = spec_to_document(document)
     current = spec.current
-    if current and current.document == plain:
+    base = newest_of(document.base.id) if document.base else None
+    if current and current.document == plain and current.base == base:
         return current
     if after is not None and current and current.number != after:
         raise Overtaken(current)
@@ -50,6 +64,7 @@ def publish(document: Document, *, by: User | None = None, after: int | None = N
         spec=spec,
         number=(current.number + 1) if current else 1,
         document=plain,
+        base=base,
         source=document.source,
         issued=document.issued,
         review_by=document.review_by,

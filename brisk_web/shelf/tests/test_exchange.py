@@ -88,6 +88,72 @@ class ExchangeTest(HouseMixin, TestCase):
         self.assertEqual(AuditEntry.objects.filter(verb="deliverable.changed").count(), 2)
 
 
+class ExtendsTest(HouseMixin, TestCase):
+    TEXT = """
+brisk_spec: 1
+id: wide
+name: Wide
+family: web
+source: a test
+issued: 2026-03-02
+extends: small
+without: [WITHOUT]
+lines:
+  - {id: depth, characteristic: picture.bit_depth, condition: {equals: 8}}
+"""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in(LEAD)
+        self.base = spec_version()
+        self.left = parse_spec(SPEC).lines[0].id
+        self.text = self.TEXT.replace("WITHOUT", self.left)
+
+    def publish(self, text: str) -> SpecVersion:
+        self.client.post(reverse("new-spec"), {"document": text, "publish": ""})
+        return SpecVersion.objects.get(spec__slug="wide", number=1)
+
+    def test_a_variant_keeps_the_version_that_it_was_published_with(self) -> None:
+        variant = self.publish(self.text)
+        wanted = [line.id for line in parse_spec(SPEC).lines[1:]] + ["depth"]
+        self.assertEqual([line.id for line in variant.parsed().lines], wanted)
+        self.assertEqual((variant.base, variant.line_count), (self.base, len(wanted)))
+        newer = spec_version(SPEC.replace("equals: true", "equals: false"))
+        self.assertNotEqual(newer, self.base)
+        again = SpecVersion.objects.get(pk=variant.pk)
+        self.assertEqual(again.parsed().lines, variant.parsed().lines)
+        sheet = self.client.get(reverse("spec", args=["wide"]))
+        self.assertContains(sheet, "There is a newer version of that one")
+        for words in ("from the base", "only here", f"without {self.left}"):
+            self.assertContains(sheet, words)
+        self.client.post(reverse("change-spec", args=["wide"]), {"document": self.text, "publish": ""})
+        self.assertEqual(SpecVersion.objects.get(spec__slug="wide", number=2).base, newer)
+        self.assertNotContains(self.client.get(reverse("spec", args=["wide"])), "There is a newer version of that one")
+
+    def test_a_variant_comes_in_with_what_it_extends(self) -> None:
+        base = SPEC.replace("id: small", "id: ground")
+        files = [upload("a.yaml", self.text.replace("extends: small", "extends: ground")), upload("b.yaml", base)]
+        self.assertContains(
+            self.client.post(reverse("bring-in-specs"), {"specs": files}, follow=True), "Published 2 specs"
+        )
+        self.assertEqual(SpecVersion.objects.get(spec__slug="wide").base, SpecVersion.objects.get(spec__slug="ground"))
+
+    def test_rows_show_what_is_taken_over(self) -> None:
+        asked = {"text": self.text}
+        found = self.client.post(reverse("spec-rows"), asked, content_type="application/json").json()
+        self.assertEqual([one["id"] for one in found["inherited"]], [line.id for line in parse_spec(SPEC).lines])
+        changed = {**found["document"], "without": [], "lines": [one["line"] for one in found["inherited"]]}
+        again = self.client.post(reverse("spec-rows"), {"document": changed}, content_type="application/json").json()
+        self.assertEqual(again["mistakes"], [])
+        self.assertEqual(len(again["required"]), len(found["inherited"]))
+
+    def test_what_is_not_on_the_shelf_cannot_be_extended(self) -> None:
+        page = self.client.post(
+            reverse("new-spec"), {"document": self.text.replace("extends: small", "extends: gone"), "publish": ""}
+        )
+        self.assertContains(page, "which is not at hand", status_code=422)
+
+
 class RowsTest(HouseMixin, TestCase):
     def setUp(self) -> None:
         super().setUp()

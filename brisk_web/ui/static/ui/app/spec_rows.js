@@ -5,7 +5,8 @@ import {
 } from "./spec_values.js";
 
 const WAIT = 350; // milliseconds after the last key until the house reads what was typed
-const TOP = [["name", "Name"], ["id", "Id"], ["family", "Family"], ["source", "Source"], ["issued", "Issued"], ["review_by", "Review by"]];
+const TOP = [["name", "Name"], ["id", "Id"], ["family", "Family"], ["source", "Source"], ["issued", "Issued"], ["review_by", "Review by"], ["extends", "Extends"]];
+const MAY_LACK = ["review_by", "extends"];
 const FAMILIES = ["web", "disc", "broadcast", "playout", "archive", "player"];
 const WEIGHTS = ["must", "should", "note"];
 const WITNESSES = ["declared", "coded", "observed"];
@@ -38,6 +39,7 @@ class Rows {
     this.slug = root.dataset.slug;
     this.document = null;
     this.mistakes = [];
+    this.inherited = [];
     this.open = new Set();
     this.asked = 0;
     this.history = steps(this.text.value);
@@ -121,10 +123,12 @@ class Rows {
     if (number !== this.asked) return;
     if (found.error) return this.tell(found.error);
     this.mistakes = found.mistakes;
+    this.inherited = found.inherited;
     if (found.document && draw) this.document = found.document; // rows that are being written keep what they hold
     if (asked.document) this.text.value = found.text;
     this.history.take(this.text.value);
     if (draw && found.document) this.draw();
+    this.drawInherited();
     this.mark();
     const wrong = found.mistakes.length;
     const count = `${this.lines.length} line${this.lines.length === 1 ? "" : "s"}`;
@@ -185,7 +189,7 @@ class Rows {
   topField(key, label) {
     const value = toText(this.document[key]);
     const set = (said) => {
-      if (said || key !== "review_by") this.document[key] = said;
+      if (said || !MAY_LACK.includes(key)) this.document[key] = said;
       else delete this.document[key];
       this.changed();
     };
@@ -358,6 +362,38 @@ class Rows {
       text("label", "Label", known?.label ?? ""), text("id", "Id"), text("why", "Why", known?.why ?? ""), text("remedy", "What to change", known?.remedy ?? ""),
       make("fieldset", {}, make("legend", { className: "text-soft text-small" }, "Witnesses that are asked; none is the usual ones"), make("div", { className: "flex gap-3" }, ...witnesses)),
       known ? make("p", { className: "text-soft text-small" }, known.definition) : null);
+  }
+
+  // Lines of the spec that this one extends: each can be changed here, left out, and taken back.
+  drawInherited() {
+    const box = this.root.querySelector("[data-inherited]");
+    const own = this.ids();
+    const without = Array.isArray(this.document?.without) ? this.document.without : [];
+    const rows = this.inherited.filter((one) => !own.includes(one.id)).map((one) => {
+      const left = without.includes(one.id);
+      const words = make("span", { className: left ? "text-soft line-through" : "" }, `${one.label}: ${one.required}`);
+      return make("li", { className: "spec-inherited" }, words,
+        left ? null : this.button("Change here", `Change ${one.label} here`, () => this.takeOver(one)),
+        this.button(left ? "Take back" : "Leave out", `${left ? "Take back" : "Leave out"} ${one.label}`, () => this.leaveOut(one.id, !left)));
+    });
+    box.replaceChildren(...(rows.length ? [make("h2", { className: "mt-3" }, "From the spec that it extends"), make("ul", {}, ...rows)] : []));
+  }
+
+  takeOver(one) {
+    if (!Array.isArray(this.document.lines)) this.document.lines = [];
+    this.document.lines.push(structuredClone(one.line));
+    this.changed({ draw: true });
+    this.drawInherited();
+    this.list.querySelector(`[data-at="${this.lines.length - 1}"] select`)?.focus();
+  }
+
+  leaveOut(id, left) {
+    const without = Array.isArray(this.document.without) ? this.document.without : [];
+    const now = left ? [...without, id] : without.filter((one) => one !== id);
+    if (now.length) this.document.without = now;
+    else delete this.document.without;
+    this.changed();
+    this.drawInherited();
   }
 
   mark() {
