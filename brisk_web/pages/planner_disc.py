@@ -30,6 +30,7 @@ from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, words
 
 _JOBS = 200  # offered
+_MOST_DRAWN = 400  # items of a map
 _COLUMN, _ROW, _WIDE, _HIGH, _EDGE = 164, 50, 128, 34, 14  # of the map, in units of its drawing
 
 
@@ -110,7 +111,7 @@ def disc(request: HttpRequest, plan: Plan, *, typed: str | None = None, mistakes
         "found": plan.document,
         "text": text if typed is None else typed,
         "mistakes": mistakes,
-        "map": _drawn(plan.document),
+        "map": _drawn(plan.document) if len(plan.document["map"]["items"]) <= _MOST_DRAWN else None,
     }
     try:
         read = disc_of(plan.asked)

@@ -18,6 +18,7 @@ from brisk_web.ui.asking import asked_id, words
 
 _FIELDS = ("size", "rate", "scan", "shape", "enlarge")
 _TIMELINES = 100  # offered, the newest
+_MOST_SPECS = 60  # of a plan
 
 
 def _source(form: QueryDict) -> dict[str, str]:
@@ -37,7 +38,7 @@ def _timeline(form: QueryDict) -> Timeline | None:
 
 def _asked(form: QueryDict) -> dict[str, Any] | None:
     source = _source(form)
-    return {**source, "versions": ids(form, "versions")} if source else None
+    return {**source, "versions": ids(form, "versions")[:_MOST_SPECS]} if source else None
 
 
 PAGE = Page(kind=Plan.Kind.ORDER, address="planner-order", template="planner/order.html", asks=_asked)

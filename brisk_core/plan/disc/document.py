@@ -22,7 +22,8 @@ from brisk_core.spec.document import read_document
 
 DISC_SCHEMA = "brisk-sentry/disc/1"
 MOST_ITEMS, MOST_BUTTONS, MOST_PARTS, MOST_CHAPTERS = 5_000, 1_000, 5_000, 5_000
-_MOST_ORDERS = 1_000
+_MOST_ORDERS, _MOST_SHUFFLED = 300, 300  # of a list: orders, and clips that are shuffled
+_MOST_PLAYED = 30_000  # clips of all shuffled orders of a disc together
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 _WAY = re.compile(r"(?P<to>[a-z0-9][a-z0-9-]{0,63})(?:\s+chapter\s+(?P<chapter>\d{1,4}))?")
 _TOP = ("schema", "name", "kind", "family", "bytes", "reserve", "other_bytes", "starts_with", "home", "items")
@@ -73,6 +74,9 @@ def read_disc(source: str | Mapping[str, Any], files: Mapping[str, DiscFile] | N
         items=tuple(items),
         other_bytes=reader.take("other_bytes", parse_bytes, source.get("other_bytes", 0), 0),
     )
+    played = sum(len(one.parts) * one.orders for one in items if isinstance(one, PlayList) and one.seed is not None)
+    if played > _MOST_PLAYED:
+        reader.note("items", f"met {played} clips in all shuffled orders together; expected at most {_MOST_PLAYED}")
     for name in ("starts_with", "home"):
         id_ = getattr(disc, name)
         if id_ and id_ not in disc.by_id:
@@ -282,9 +286,10 @@ def _list(reader: Reader, place: str, row: Mapping[str, Any], of_every: dict[str
         reader.only(f"{place}, shuffle", shuffle, ("seed", "orders"))
         seed = reader.take(f"{place}, shuffle, seed", read_count, shuffle.get("seed", 1), 1)
         orders = reader.take(f"{place}, shuffle, orders", positive(read_count), shuffle.get("orders", 1), 1)
-        if orders > _MOST_ORDERS:
-            reader.note(f"{place}, shuffle, orders", f"met {orders}; expected at most {_MOST_ORDERS}")
-            orders = 1
+        if orders > _MOST_ORDERS or len(parts) > _MOST_SHUFFLED:
+            says = f"met {orders} orders of {len(parts)} clips; expected at most {_MOST_ORDERS} of {_MOST_SHUFFLED}"
+            reader.note(f"{place}, shuffle", says)
+            orders, seed = 1, None
     return PlayList(**of_every, parts=tuple(parts), seed=seed, orders=orders)
 
 

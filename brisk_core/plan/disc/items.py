@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
+import numpy as np
+
 from brisk_core.facts import Inspection
 from brisk_core.plan.bits import Sound
 from brisk_core.plan.disc.kinds import DiscKind
@@ -113,16 +115,18 @@ class Screen(Item):
         Where the plan does not say, it is the nearest button in that direction, and without places the next or the
         previous one in their order.
         """
-        placed = all(one.place is not None for one in self.buttons)
-        found: dict[str, dict[str, str]] = {}
-        for at, button in enumerate(self.buttons):
-            if placed:
-                own = {key: near for key in ARROWS if (near := _nearest(self.buttons, button, key))}
-            else:
-                steps = (("up", at - 1), ("down", at + 1))
-                own = {key: self.buttons[to].id for key, to in steps if 0 <= to < len(self.buttons)}
-            found[button.id] = own | dict(button.arrows)
-        return found
+        if self.buttons and all(one.place is not None for one in self.buttons):
+            nearest = _nearest(self.buttons)
+        else:
+            steps = {"up": -1, "down": 1}
+            nearest = [
+                {key: at + by for key, by in steps.items() if 0 <= at + by < len(self.buttons)}
+                for at in range(len(self.buttons))
+            ]
+        return {
+            button.id: {key: self.buttons[to].id for key, to in own.items()} | dict(button.arrows)
+            for button, own in zip(self.buttons, nearest, strict=True)
+        }
 
     @cached_property
     def reached(self) -> tuple[Button, ...]:
@@ -152,28 +156,26 @@ class Screen(Item):
         return found
 
 
-def _nearest(buttons: Sequence[Button], button: Button, key: str) -> str | None:
-    """The button in a direction: the one that is the fewest samples away, those that lie askew counted double."""
-
-    def middle(one: Button) -> tuple[float, float]:
-        left, top, width, height = one.place or (0, 0, 0, 0)
-        return left + width / 2, top + height / 2
-
-    across, down = middle(button)
-    best: tuple[float, str] | None = None
-    for one in buttons:
-        right, below = middle(one)[0] - across, middle(one)[1] - down
-        ahead, aside = {
-            "up": (-below, right),
-            "down": (below, right),
-            "left": (-right, below),
-            "right": (right, below),
-        }[key]
-        if one.id != button.id and ahead > 0 and abs(aside) <= 2 * ahead:
-            far = ahead + 2 * abs(aside)
-            if best is None or far < best[0]:
-                best = far, one.id
-    return best[1] if best else None
+def _nearest(buttons: Sequence[Button]) -> list[dict[str, int]]:
+    """The place of the button in each direction of each button: the one that is the fewest samples away, those that lie
+    askew counted double, and none that lies more aside than twice ahead.
+    """
+    places = np.array([button.place for button in buttons], dtype=np.float64)
+    middles = places[:, :2] + places[:, 2:] / 2
+    right, below = (middles[None, :, axis] - middles[:, None, axis] for axis in (0, 1))  # of each button to each other
+    found: list[dict[str, int]] = [{} for _ in buttons]
+    for key, ahead, aside in (
+        ("up", -below, right),
+        ("down", below, right),
+        ("left", -right, below),
+        ("right", right, below),
+    ):
+        far = np.where((ahead > 0) & (np.abs(aside) <= 2 * ahead), ahead + 2 * np.abs(aside), np.inf)
+        near = far.argmin(axis=1)
+        for at, to in enumerate(near.tolist()):
+            if np.isfinite(far[at, to]):
+                found[at][key] = to
+    return found
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -207,11 +209,14 @@ class PlayList(Item):
         return shuffled(self.parts, self.orders, self.seed)
 
 
+_MORE_TRIES = 20  # for orders that were found already
+
+
 def shuffled(parts: Sequence[Part], orders: int, seed: int) -> tuple[tuple[Part, ...], ...]:
     """Return different orders of parts, the same ones for the same seed; fewer where there are no more."""
     chance = random.Random(seed)  # noqa: S311 - an order to watch, not a secret
     found: list[tuple[Part, ...]] = []
-    for _ in range(orders * 200):
+    for _ in range(orders + _MORE_TRIES):
         if len(found) == orders:
             break
         order = _spread(parts, found[-1][-1].clip if found else None, chance)

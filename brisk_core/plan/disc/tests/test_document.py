@@ -77,6 +77,14 @@ class ReadingTest(TestCase):
         assert isinstance(found, PlayList)
         self.assertEqual([part.clip for part in found.all_orders[0]], list("ababa"))
 
+    def test_what_would_take_too_long_is_refused(self) -> None:
+        many = {"id": "all", "kind": "list", "clips": ["film"] * 301, "shuffle": {"seed": 1}, "then": "stop"}
+        with self.assertRaisesRegex(PlanRefused, "met 1 orders of 301 clips"):
+            disc(items=[CLIP, many])
+        lists = [many | {"id": f"l{at}", "clips": ["film"] * 300, "shuffle": {"orders": 60}} for at in range(2)]
+        with self.assertRaisesRegex(PlanRefused, "36000 clips in all shuffled orders"):
+            disc(items=[CLIP, *lists])
+
     def test_thirty_mistakes_are_all_named_with_their_places(self) -> None:
         wrong = {
             "schema": "other", "name": "", "kind": "tape", "family": 60, "bytes": "x", "reserve": 100, "other_bytes": "-1",
