@@ -40,6 +40,13 @@ LAMPS = (
     Lamp(name="WHF_LAMP_YARD_V01.mov", across=0.8, size=(1280, 720)),
 )
 
+#: The edit of each lamp, as a list of cuts.
+LAMPS_EDIT = f"""TITLE: FOYER LAMPS
+FCM: NON-DROP FRAME
+
+001  LAMP     V     C        00:00:00:00 00:00:00:{_FRAMES} 10:00:00:00 10:00:00:{_FRAMES}
+"""
+
 
 def write_foyer(folder: Path) -> None:
     """Write the clips."""

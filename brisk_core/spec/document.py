@@ -6,7 +6,7 @@ import datetime
 import enum
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import yaml
@@ -15,6 +15,7 @@ from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Characteristic, Witness
 from brisk_core.spec.condition_reader import ConditionReader, nearest_ids
 from brisk_core.spec.line import INTEGRITY_PREFIX, Line, Weight
+from brisk_core.spec.reasons import Reason
 
 SPEC_FORMAT = 1
 FAMILIES = ("web", "disc", "broadcast", "playout", "archive", "player")
@@ -47,6 +48,13 @@ class Spec:
     document: Mapping[str, Any]  #: as read, with dates as text
     base: Spec | None = None  #: the one that it extends
     origins: Mapping[str, Origin] = field(default_factory=dict)  #: of each line, where it extends another
+
+    def in_words_of(self, reasons: Mapping[str, Reason]) -> Spec:
+        """Return the spec with a house's own words, by characteristic, on lines that give none of their own."""
+        if not reasons:
+            return self
+        lines = tuple(replace(line, reason=reasons.get(line.characteristic.id)) for line in self.lines)
+        return replace(self, lines=lines)
 
     @property
     def lineage(self) -> tuple[str, ...]:

@@ -28,7 +28,7 @@ from brisk_core.facts import (
     spell,
 )
 from brisk_core.packets import PacketSeries
-from brisk_core.spec.reasons import reason_for
+from brisk_core.spec.reasons import Reason, reason_for
 from brisk_core.spec.spans import spans_of
 
 INTEGRITY_PREFIX = "integrity-"  # of the ids of lines that every file is judged by, see ``integrity``
@@ -187,6 +187,7 @@ class Line:
     why: str  #: empty where the spec gives none
     remedy: str  #: empty where the spec gives none
     witnesses: tuple[Witness, ...]  #: who is held against the condition; empty for the characteristic's own rule
+    reason: Reason | None = None  #: the house's own words, where neither spec nor rule gives any
 
     @property
     def is_integrity(self) -> bool:
@@ -195,13 +196,13 @@ class Line:
 
     @property
     def why_told(self) -> str:
-        """Why the line is there: the spec's own words, else the general reason."""
-        return self.why or reason_for(self.characteristic).why
+        """Why the line is there: the spec's own words, else those of the house, else the general reason."""
+        return self.why or (self.reason or reason_for(self.characteristic)).why
 
     @property
     def remedy_told(self) -> str:
-        """What to change when it is unmet: the spec's own words, else the general remedy."""
-        return self.remedy or reason_for(self.characteristic).remedy.format(
+        """What to change when it is unmet: the spec's own words, else those of the house, else the general remedy."""
+        return self.remedy or (self.reason or reason_for(self.characteristic)).remedy.format(
             required=in_prose(self.condition.required())
         )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brisk_core.captions import CAPTION_REMEDIES
+from brisk_core.errors import ValueRefused
 from brisk_core.facts import Characteristic, keys
 
 
@@ -326,6 +327,23 @@ _REASONS: dict[str, Reason] = {
         "Sound that is converted once more loses a little each time.", "Export at the timeline's own sample rate."
     ),
 }
+
+
+def read_reason(characteristic: Characteristic, why: str, remedy: str) -> Reason:
+    """Return a house's own words for a characteristic; what is empty is as it ships.
+
+    ``{required}`` in the remedy stands for what a line asks. Raises ``ValueRefused`` for other marks in braces, and
+    where both are empty.
+    """
+    why, remedy = " ".join(why.split()), " ".join(remedy.split())
+    if not why and not remedy:
+        raise ValueRefused("met no words; expected why, what to change, or both")
+    try:
+        remedy.format(required="")
+    except (KeyError, IndexError, ValueError, AttributeError):
+        raise ValueRefused(f"met {remedy!r}; expected no braces but those of {{required}}") from None
+    shipped = reason_for(characteristic)
+    return Reason(why or shipped.why, remedy or shipped.remedy)
 
 
 def reason_for(characteristic: Characteristic) -> Reason:

@@ -28,6 +28,7 @@ from brisk_web.inspections.models import Inspection
 from brisk_web.masters import services as masters
 from brisk_web.masters.services import Pair
 from brisk_web.shelf.models import SpecVersion
+from brisk_web.shelf.services import house_words
 from brisk_web.storage.models import MediaFile
 
 if TYPE_CHECKING:
@@ -111,7 +112,7 @@ def judged_document(
     known = facts or (inspection.facts if inspection else None)
     if known is None:
         return None
-    spec = spec or check.spec_version.parsed()
+    spec = (spec or check.spec_version.parsed()).in_words_of(house_words())
     timeline = check.timeline
     judged = judge_facts(
         spec,

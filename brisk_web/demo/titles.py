@@ -7,10 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.http import QueryDict
 from django.utils import timezone
 
-from brisk_core.samples.foyer import LAMPS
+from brisk_core.samples.foyer import LAMPS, LAMPS_EDIT
+from brisk_web.edits.services import import_timeline
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import add_deliverable, open_job, take_in
 from brisk_web.planner.models import Plan
@@ -42,9 +44,13 @@ def load_foyer(root: StorageRoot, by: User) -> None:
         return
     job = open_job(FOYER, by=by)
     version = Spec.objects.get(slug="wherry-house-deck").current
+    edit = SimpleUploadedFile("WHF_LAMPS.edl", LAMPS_EDIT.encode())
+    hints = {"rate": "25", "size": "1920×1080", "scan": "progressive"}
+    timeline = import_timeline(job, edit, hints, by=by)
     for lamp in LAMPS:
         name = lamp.name.split("_")[2].capitalize()
-        deliverable = Deliverable(job=job, name=f"Lamp, {name.lower()}", spec_version=version, due_at=_in(28))
+        deliverable = Deliverable(job=job, name=f"Lamp, {name.lower()}", spec_version=version, timeline=timeline)
+        deliverable.due_at = _in(28)
         deliverable.naming_rule = f"WHF_LAMP_{name.upper()}_V##.mov"
         add_deliverable(deliverable, by=by)
         take_in(register(root, lamp.name, by=by), deliverable, by=by)

@@ -43,6 +43,7 @@ _FIXED = (
     ("page", "Specs", "shelf of delivery specifications", "specs", ""),
     ("page", "Who takes a value", "lines of all specs, search the shelf", "spec-lines", ""),
     ("page", "Compare two specs", "versions, stricter, looser", "compare-specs", ""),
+    ("action", "The house's words", "why, what to change, remedy", "house-words", "shelf.add_specversion"),
     ("page", "Planner", "what fits, bit rate, size, length", "planner", ""),
     ("page", "Rates", "target rate, harm, frames wrongly timed", "planner-rates", ""),
     ("page", "Sizes", "what each codec would weigh, planner", "planner-sizes", ""),

@@ -25,7 +25,16 @@ from brisk_web.house.services import target_of
 from brisk_web.jobs.models import Deliverable, owed
 from brisk_web.pages.spec_rows import draft_of
 from brisk_web.shelf.models import Spec, SpecVersion, newest_by_due
-from brisk_web.shelf.services import Overtaken, document_as_yaml, drop_draft, newest_of, publish, read_text, review
+from brisk_web.shelf.services import (
+    Overtaken,
+    document_as_yaml,
+    drop_draft,
+    house_words,
+    newest_of,
+    publish,
+    read_text,
+    review,
+)
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole, words
 
@@ -64,7 +73,7 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
     """One version of a spec, line by line."""
     version = _version(slug, whole(request.GET.get("version")))
     groups: dict[str, list[Line]] = {}
-    document = version.parsed()
+    document = version.parsed().in_words_of(house_words())
     for group in Group:
         lines = [line for line in document.lines if line.characteristic.group is group]
         if lines:

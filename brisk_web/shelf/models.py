@@ -78,6 +78,21 @@ class Review(models.Model):
         return f"review of {self.version}"
 
 
+class HouseWords(models.Model):
+    """What the house says of a characteristic, where neither a spec nor a rule gives words of its own."""
+
+    characteristic = models.CharField(max_length=64, unique=True)
+    why = models.TextField(blank=True)
+    remedy = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ("characteristic",)
+        verbose_name_plural = "house words"
+
+    def __str__(self) -> str:
+        return f"words for {self.characteristic}"
+
+
 class Draft(models.Model):
     """What a person is writing of a spec and has not published: it saves itself."""
 

@@ -13,10 +13,12 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
+from brisk_core.facts import REGISTRY, Characteristic
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import extended_by, parse_spec, shelf_specs, spec_to_document
+from brisk_core.spec.reasons import Reason, read_reason
 from brisk_web.house.services import record
-from brisk_web.shelf.models import Draft, Review, Spec, SpecVersion
+from brisk_web.shelf.models import Draft, HouseWords, Review, Spec, SpecVersion
 
 _ORDER = ("brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines")
 _ORDER_OF_LINE = ("id", "label", "characteristic", "witness", "condition", "weight", "why", "remedy")
@@ -92,6 +94,30 @@ def keep_draft(slug: str, text: str, *, by: User) -> None:
 def drop_draft(slug: str, *, by: User) -> None:
     """Throw away what a person was writing of a spec."""
     Draft.objects.filter(owner=by, slug=slug).delete()
+
+
+def house_words() -> dict[str, Reason]:
+    """Return what the house says, by characteristic."""
+    return {
+        one.characteristic: read_reason(REGISTRY[one.characteristic], one.why, one.remedy)
+        for one in HouseWords.objects.all()
+        if one.characteristic in REGISTRY
+    }
+
+
+@transaction.atomic
+def word(characteristic: Characteristic, why: str, remedy: str, *, by: User | None) -> None:
+    """Set what the house says of a characteristic; with nothing it says what is shipped. Raises ``ValueRefused``."""
+    if not why.strip() and not remedy.strip():
+        for one in HouseWords.objects.filter(characteristic=characteristic.id):
+            record("words.removed", one, f"Took back the house's words for {characteristic.label}", by=by)
+            one.delete()
+        return
+    read_reason(characteristic, why, remedy)
+    words, _ = HouseWords.objects.update_or_create(
+        characteristic=characteristic.id, defaults={"why": why.strip(), "remedy": remedy.strip()}
+    )
+    record("words.set", words, f"Set the house's words for {characteristic.label}", by=by)
 
 
 def publish_shelf() -> list[SpecVersion]:

@@ -23,6 +23,7 @@ _RAIL = {
     "browse-root": "files",
     "take-in": "files",
     "bring-in-specs": "specs",
+    "house-words": "specs",
     "planner": "planner",
     "plan": "planner",
     "planner-rates": "planner",

@@ -56,6 +56,7 @@ WRITES: dict[str, str] = {
     "keep-plan": OPERATOR,
     "retire-plan": OPERATOR,
     "bring-in-specs": LEAD,
+    "house-words": LEAD,
     "move-deliverables": LEAD,
     "spec-rows": LEAD,
     "forget-draft": LEAD,
@@ -64,7 +65,7 @@ WRITES: dict[str, str] = {
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
-    "bring-in-specs",
+    "bring-in-specs", "house-words",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
@@ -84,7 +85,7 @@ NAMES = (
     "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "try", "start", "end", "title",
     "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
     "seen", "attempts_too", "intake", "time_zone", "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate",
-    "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions", "shape", "enlarge", "length", "sounds", "free", "scan", "codecs", "sound", "alpha",
+    "why", "remedy", "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions", "shape", "enlarge", "length", "sounds", "free", "scan", "codecs", "sound", "alpha",
     "switcher_rate", "counts_fields", "name_length", "name_signs", "card", "disc_kind", "at", "key", "render_name",
     "render_wrapper", "render_codec", "render_profile", "render_level", "render_size", "render_rate", "render_scan",
     "render_chroma", "render_bit_depth", "render_picture_rate", "render_group", "render_sounds", "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "source_name", "source_rate", "source_length", "characteristic", "old", "new", "family", "next_by",

@@ -10,8 +10,8 @@ from brisk_core.spec import parse_spec, shelf_texts
 from brisk_web.accounts.roles import LEAD
 from brisk_web.house.models import AuditEntry
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.shelf.models import Draft, Spec, SpecVersion
-from brisk_web.shelf.services import publish_shelf
+from brisk_web.shelf.models import Draft, HouseWords, Spec, SpecVersion
+from brisk_web.shelf.services import house_words, publish_shelf
 from brisk_web.testing import SPEC, HouseMixin, spec_version
 
 
@@ -86,6 +86,47 @@ class ExchangeTest(HouseMixin, TestCase):
         self.assertNotContains(page, "still owed by an older version")
         self.assertEqual({one.spec_version for one in Deliverable.objects.all()}, {newest})
         self.assertEqual(AuditEntry.objects.filter(verb="deliverable.changed").count(), 2)
+
+
+class WordsTest(HouseMixin, TestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.sign_in(LEAD)
+        self.version = spec_version()
+
+    def say(self, **asked: str) -> object:
+        return self.client.post(reverse("house-words"), {"characteristic": "picture.codec", **asked}, follow=True)
+
+    def test_the_house_says_why_where_a_spec_does_not(self) -> None:
+        self.assertContains(self.say(why="The lock keeper's player.", remedy="Choose {required}."), "The lock keeper")  # type: ignore[arg-type]
+        sheet = self.client.get(reverse("spec", args=["small"]))
+        self.assertContains(sheet, "The lock keeper&#x27;s player.")
+        self.assertContains(sheet, "Choose avc.")
+        line = next(one for one in self.version.parsed().lines if one.characteristic.id == "picture.codec")
+        self.assertNotIn("lock keeper", line.why_told)  # the spec itself is as it was
+        own = SPEC.replace("characteristic: picture.codec,", "characteristic: picture.codec, why: Ours.,")
+        if own != SPEC:
+            spec_version(own)
+            self.assertContains(self.client.get(reverse("spec", args=["small"])), "Ours.")
+        self.say()
+        self.assertEqual(HouseWords.objects.count(), 0)
+        self.assertEqual(AuditEntry.objects.filter(verb__startswith="words.").count(), 2)
+
+    def test_a_finding_is_told_in_them(self) -> None:
+        self.say(why="The lock keeper's player.")
+        told = self.version.parsed().in_words_of(house_words())
+        line = next(one for one in told.lines if one.characteristic.id == "picture.codec")
+        self.assertEqual(line.why_told, "The lock keeper's player.")
+        self.assertIn("avc", line.remedy_told)  # what is left empty is as it ships
+
+    def test_bad_words(self) -> None:
+        for asked, says in (
+            ({"remedy": "Set {this}"}, "expected no braces"),
+            ({"remedy": "Set {0.x}"}, "expected no braces"),
+            ({"characteristic": "gone", "why": "x"}, "expected a characteristic"),
+        ):
+            self.assertContains(self.say(**asked), says, status_code=422)  # type: ignore[arg-type]
+        self.assertEqual(HouseWords.objects.count(), 0)
 
 
 class ExtendsTest(HouseMixin, TestCase):
