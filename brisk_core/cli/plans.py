@@ -41,6 +41,12 @@ def add_plans(verbs: Any) -> None:
     kinds = plan.add_subparsers(dest="kind", required=True, parser_class=Parser)
     _add_bits(kinds)
     _add_rates(kinds)
+    _add_pictures(kinds)
+    _add_places(kinds)
+
+
+def _add_pictures(kinds: Any) -> None:
+    """Kinds that are about a picture: what it would weigh, and the rows that it may have."""
     sizes = kinds.add_parser("sizes", help="what each codec would weigh")
     _add_options(
         sizes,
@@ -70,6 +76,10 @@ def add_plans(verbs: Any) -> None:
     order.add_argument(
         "--spec", action="append", required=True, help="a spec document or a shipped id; may be given again"
     )
+
+
+def _add_places(kinds: Any) -> None:
+    """Kinds that are about where files go: players, discs, decks."""
     plays = kinds.add_parser("plays", help="which players play which files")
     plays.add_argument("files", nargs="*")
     plays.add_argument(

@@ -82,8 +82,11 @@ def bits(request: HttpRequest) -> HttpResponse:
         "rows": [*filled, {}] if len(filled) < MOST_FILES else filled,
         "version": version,
         "versions": published_by_family(),
-        "wrappers": WRAPPER_WORDS.items(),
-        "codecs": PICTURE_CODECS,
+        "choices": {
+            "wrapper": list(WRAPPER_WORDS.items()),
+            "codec": [(one, one) for one in PICTURE_CODECS],
+            "index_first": (("yes", "before the media"), ("no", "behind it")),
+        },
         "job": deliverable.job if deliverable else None,
         "plans": kept_plans(Plan.Kind.BITS),
     }

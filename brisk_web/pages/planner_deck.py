@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.views.decorators.http import require_GET
 
-from brisk_web.pages.planning import Page, as_json, chosen_files, kept_plans, offered_files, show
+from brisk_web.pages.planning import SCANS, Page, as_json, chosen_files, kept_plans, offered_files, show
 from brisk_web.planner.models import Plan
 from brisk_web.ui.asking import words
 
@@ -15,6 +15,14 @@ _FIELDS = (
     "size", "rate", "scan", "codecs", "sound", "alpha", "switcher_rate", "counts_fields", "name_length", "name_signs",
     "card",
 )  # fmt: skip
+
+
+_CHOICES = {
+    "scan": SCANS,
+    "sound": (("any", "either way"), ("there", "must be there"), ("forbidden", "must not be there")),
+    "alpha": (("any", "either way"), ("needed", "is needed"), ("none", "is not used")),
+    "counts_fields": (("no", "frames"), ("yes", "fields of interlaced clips")),
+}
 
 
 def _asked(form: QueryDict) -> dict[str, Any] | None:
@@ -31,6 +39,7 @@ def deck(request: HttpRequest) -> HttpResponse:
     offered = offered_files(request.GET)
     context: dict[str, Any] = {
         "values": {name: words(request.GET, name) for name in _FIELDS},
+        "choices": _CHOICES,
         "offered": offered,
         "by_name": {file.name: file for file, ticked in offered if ticked},
         "plans": kept_plans(Plan.Kind.DECK),

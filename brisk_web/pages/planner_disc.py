@@ -30,6 +30,18 @@ from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, words
 
 _JOBS = 200  # offered
+#: Keys of the remote control: of the walk, of the keyboard, and their labels.
+_REMOTE = (
+    ("up", "ArrowUp", "Up"),
+    ("left", "ArrowLeft", "Left"),
+    ("enter", "Enter", "Enter"),
+    ("right", "ArrowRight", "Right"),
+    ("down", "ArrowDown", "Down"),
+    ("previous", "p", "Previous"),
+    ("next", "n", "Next"),
+    ("title", "t", "Title"),
+    ("end", "e", "To its end"),
+)
 _MOST_DRAWN = 400  # items of a map
 _COLUMN, _ROW, _WIDE, _HIGH, _EDGE = 164, 50, 128, 34, 14  # of the map, in units of its drawing
 
@@ -115,6 +127,7 @@ def disc(request: HttpRequest, plan: Plan, *, typed: str | None = None, mistakes
     }
     try:
         read = disc_of(plan.asked)
+        context["remote"] = _REMOTE
         context["walk"] = _shown(read, _walked(read, request), disc_files(plan.asked))
         context["disc"] = read
     except PlanRefused as error:  # a file of the house is gone, or an older version wrote it

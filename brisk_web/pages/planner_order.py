@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET
 from brisk_web.edits.models import Timeline
 from brisk_web.house.models import in_use
 from brisk_web.jobs.models import Deliverable
-from brisk_web.pages.planning import Page, as_json, ids, kept_plans, show
+from brisk_web.pages.planning import SCANS, Page, as_json, ids, kept_plans, show
 from brisk_web.planner.models import Plan
 from brisk_web.shelf.models import newest_published
 from brisk_web.storage.models import MediaFile
@@ -50,6 +50,7 @@ def order(request: HttpRequest) -> HttpResponse:
     timeline = _timeline(request.GET)
     context: dict[str, Any] = {
         "values": {"rate": "25", "scan": "progressive", **_source(request.GET)},
+        "choices": {"scan": SCANS, "enlarge": (("no", "last"), ("yes", "meant on purpose"))},
         "versions": newest_published(),
         "chosen": ids(request.GET, "versions"),
         "timeline": timeline,

@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.views.decorators.http import require_GET
 
 from brisk_web.pages.planner import WRAPPER_WORDS
-from brisk_web.pages.planning import Page, as_json, kept_plans, show
+from brisk_web.pages.planning import SCANS, Page, as_json, kept_plans, show
 from brisk_web.planner.models import Plan
 from brisk_web.ui.asking import words
 
@@ -32,7 +32,7 @@ def sizes(request: HttpRequest) -> HttpResponse:
     names = (*_FIELDS, "sounds")
     context: dict[str, Any] = {
         "values": _AT_FIRST | {name: words(request.GET, name) for name in names if name in request.GET},
-        "wrappers": WRAPPER_WORDS.items(),
+        "choices": {"scan": SCANS, "wrapper": list(WRAPPER_WORDS.items())},
         "plans": kept_plans(Plan.Kind.SIZES),
     }
     return show(request, PAGE, context)

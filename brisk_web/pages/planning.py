@@ -19,6 +19,7 @@ from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole
 
 _JOBS = 200  # offered
+SCANS = (("progressive", "progressive"), ("interlaced", "interlaced"))
 _LARGEST_ID = (1 << 63) - 1
 
 
