@@ -6,7 +6,7 @@ from unittest import TestCase
 from PIL import Image
 
 from brisk_core.errors import PlanRefused
-from brisk_core.facts import Span
+from brisk_core.facts import Depth, FactsBuilder, Span, keys
 from brisk_core.plan.deck import Deck, DeckClip, best_setting, difference_of_pictures, keying, seam
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.settings import planned_inspection
@@ -132,10 +132,14 @@ class AlphaTest(TestCase):
             ("straight", "set the keyer to multiply"),
             ("premultiplied", "set the keyer to add"),
             ("opaque", "nothing is keyed"),
-            ("present", "could not be measured"),
+            ("present", "too little of it is half transparent"),
         ):
             self.assertIn(words, keying(planned_inspection(picture_alpha=alpha)))
         self.assertEqual(keying(planned_inspection(picture_alpha="none")), "")
+        builder = FactsBuilder()
+        builder.coded(keys.PICTURE_ALPHA, "present")
+        unscanned = builder.finish(file_name="a", file_size=0, depth=Depth.PACKETS)
+        self.assertIn("has not been measured", keying(unscanned))
 
 
 class LoopTest(TestCase):
