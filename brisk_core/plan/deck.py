@@ -185,7 +185,7 @@ def keying(facts: Inspection) -> str:
         "straight": "straight alpha: set the keyer to multiply the fill by the key",
         "premultiplied": "colour is multiplied by alpha already: set the keyer to add, not to multiply again",
         "opaque": "alpha is there and opaque everywhere: nothing is keyed",
-        "present": "alpha is there, but too little of it is half transparent to tell whether colour is multiplied by it",
+        "present": "alpha is there; too little of it is half transparent to tell whether colour is multiplied by it",
     }.get(str(measured), "alpha is there; whether colour is multiplied by it has not been measured")
 
 
