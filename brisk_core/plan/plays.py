@@ -17,6 +17,7 @@ from brisk_core.spec import Check, Finding, Outcome, Spec, Weight, judge, shelf_
 
 PLAYS_SCHEMA = "brisk-sentry/plan-plays/1"
 PLAYER_FAMILY = "player"
+_SILENT = "the plan does not say"
 MOST_RENDERS = 50  #: planned ones in a plan
 
 
@@ -91,25 +92,27 @@ def plan_plays(
 
 
 def _row(name: str, inspection: Inspection, profiles: Sequence[Spec], *, planned: bool) -> dict[str, Any]:
-    cells = {profile.id: _told(played(profile, inspection)) for profile in profiles}
+    cells = {profile.id: _told(played(profile, inspection), planned=planned) for profile in profiles}
     counts = {kind.value: sum(cell["plays"] == kind.value for cell in cells.values()) for kind in Plays}
     return {"name": name, "planned": planned, "cells": cells, "counts": counts}
 
 
-def _told(cell: Cell) -> dict[str, Any]:
+def _told(cell: Cell, *, planned: bool) -> dict[str, Any]:
     return {
         "plays": cell.plays.value,
-        "reasons": [_finding(one) for one in cell.reasons],
-        "remarks": [_finding(one) for one in cell.remarks],
+        "reasons": [_finding(one, planned=planned) for one in cell.reasons],
+        "remarks": [_finding(one, planned=planned) for one in cell.remarks],
     }
 
 
-def _finding(one: Finding) -> dict[str, str]:
+def _finding(one: Finding, *, planned: bool) -> dict[str, str]:
+    """A reason; of a render that is planned nobody looked, the plan is silent."""
+    silent = planned and one.outcome is Outcome.NOT_MEASURED
     return {
         "line": one.line.id,
         "label": one.line.label,
         "required": one.required,
-        "found": one.found,
-        "says": one.says,
+        "found": _SILENT if silent else one.found,
+        "says": f"Not known: {_SILENT}." if silent else one.says,
         "remedy": one.remedy,
     }

@@ -15,7 +15,7 @@ from brisk_web.ui.asking import rows
 
 _OF_RENDER = (
     "name", "wrapper", "codec", "profile", "level", "size", "rate", "scan", "chroma", "bit_depth", "picture_rate",
-    "group", "sounds",
+    "group", "fast_start", "bytes", "sounds",
 )  # fmt: skip
 
 

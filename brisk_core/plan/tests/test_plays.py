@@ -78,6 +78,11 @@ class ProfilesTest(TestCase):
             self.assertEqual(cells(clip)["phone"], "not known", lacking)
         self.assertEqual(cells({"size": "1920x1080", "codec": "prores"})["phone"], "refused")  # what is known is enough
 
+    def test_what_a_plan_leaves_out_is_told_as_that(self) -> None:
+        (row,) = plan_plays({"renders": [{"size": "640x360"}]}, shipped_profiles())["rows"]
+        found = {one["found"] for one in row["cells"]["player-phone"]["reasons"]}
+        self.assertEqual(found, {"the plan does not say"})
+
     def test_no_sound_is_no_sound_of_a_wrong_kind(self) -> None:
         self.assertEqual(cells(CLIP | {"sounds": "none"})["phone"], "plays")
 

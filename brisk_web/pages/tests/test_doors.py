@@ -80,15 +80,19 @@ HOSTILE = (
 )  # fmt: skip
 #: Every name of a parameter that a page reads; a test of the sources holds this list to what they really read.
 NAMES = (
-    "q", "page", "before", "sort", "fact", "is", "value", "with", "master", "show", "file", "back", "captions", "view", "x", "y",
-    "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec", "timeline", "places", "path",
-    "name", "url", "target", "deliverable", "spec_version", "in", "out", "version", "document", "publish", "try", "start", "end", "title",
-    "naming_rule", "due_at", "after", "range_text", "rate", "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again",
-    "seen", "attempts_too", "intake", "time_zone", "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate",
-    "why", "remedy", "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions", "shape", "enlarge", "length", "sounds", "free", "scan", "codecs", "sound", "alpha",
-    "switcher_rate", "counts_fields", "name_length", "name_signs", "card", "disc_kind", "at", "key", "render_name",
-    "render_wrapper", "render_codec", "render_profile", "render_level", "render_size", "render_rate", "render_scan",
-    "render_chroma", "render_bit_depth", "render_picture_rate", "render_group", "render_sounds", "job", "file_name", "file_length", "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "source_name", "source_rate", "source_length", "characteristic", "old", "new", "family", "next_by",
+    "q", "page", "before", "sort", "fact", "is", "value", "with", "master", "show", "file", "back", "captions",
+    "view", "x", "y", "across", "down", "frames", "width", "seconds", "check", "mix", "stem", "files", "add", "spec",
+    "timeline", "places", "path", "name", "url", "target", "deliverable", "spec_version", "in", "out", "version",
+    "document", "publish", "try", "start", "end", "title", "naming_rule", "due_at", "after", "range_text", "rate",
+    "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again", "seen", "attempts_too", "intake", "time_zone",
+    "frame", "line", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
+    "render_fast_start", "render_bytes", "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions",
+    "shape", "enlarge", "length", "sounds", "free", "codecs", "sound", "alpha", "switcher_rate", "counts_fields",
+    "name_length", "name_signs", "card", "disc_kind", "at", "key", "render_name", "render_wrapper", "render_codec",
+    "render_profile", "render_level", "render_size", "render_rate", "render_scan", "render_chroma",
+    "render_bit_depth", "render_picture_rate", "render_group", "render_sounds", "job", "file_name", "file_length",
+    "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "source_name", "source_rate",
+    "source_length", "characteristic", "old", "new", "family", "next_by",
 )  # fmt: skip
 
 
