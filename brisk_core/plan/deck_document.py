@@ -37,6 +37,9 @@ def read_deck(reader: Reader, asked: Mapping[str, Any]) -> Deck:
     codecs = asked.get("codecs") or []
     if isinstance(codecs, str):
         codecs = [one.strip() for one in codecs.split(",") if one.strip()]
+    if not isinstance(codecs, list):
+        reader.note("codecs", f"met {codecs!r}; expected a list such as prores, vc3")
+        codecs = []
     optional: tuple[tuple[str, Any], ...] = (
         ("switcher_rate", parse_rate),
         ("counts_fields", read_yes),

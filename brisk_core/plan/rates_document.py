@@ -36,7 +36,11 @@ def plan_rates(asked: Mapping[str, Any]) -> dict[str, Any]:
         sources = []
     materials = [_material(reader, f"source {number}", row) for number, row in enumerate(sources, 1)]
     usual = read_target(USUAL_TARGETS[0])
-    targets = [reader.take("targets", read_target, text, usual) for text in asked.get("targets") or USUAL_TARGETS]
+    wanted = asked.get("targets") or list(USUAL_TARGETS)
+    if not isinstance(wanted, list):
+        reader.note("targets", f"met {wanted!r}; expected a list of rates such as 25 or 29.97i")
+        wanted = []
+    targets = [reader.take("targets", read_target, text, usual) for text in wanted]
     reader.refuse()
     plans = [_answer(plan, materials) for plan in rank(materials, targets)]
     return {"schema": RATES_SCHEMA, "asked": dict(asked), "targets": plans}

@@ -121,9 +121,19 @@ class AppearsTest(TestCase):
 
     def test_every_mistake_is_named(self) -> None:
         with self.assertRaises(PlanRefused) as caught:
-            plan_deck({"size": "1920x1080", "sound": "loud", "alpha": "x", "card": "y", "name_length": 0.5, "more": 1})
+            plan_deck(
+                {
+                    "size": "1920x1080",
+                    "codecs": 3,
+                    "sound": "loud",
+                    "alpha": "x",
+                    "card": "y",
+                    "name_length": 0.5,
+                    "more": 1,
+                }
+            )
         places = [one.place for one in caught.exception.mistakes]
-        self.assertEqual(places, ["plan", "rate", "name_length", "card", "sound", "alpha", "plan"])
+        self.assertEqual(places, ["plan", "rate", "codecs", "name_length", "card", "sound", "alpha", "plan"])
 
 
 class AlphaTest(TestCase):

@@ -40,6 +40,8 @@ class RatesDocumentTest(TestCase):
             places,
             ["source 1, rate", "source 2, length", "source 3", "source 4, length", "targets", "targets", "targets"],
         )
+        with self.assertRaisesRegex(PlanRefused, "met 25; expected a list of rates"):
+            plan_rates({"sources": [FILM], "targets": 25})
         for none in ({}, {"sources": []}, {"sources": "24"}):
             with self.assertRaisesRegex(PlanRefused, "a list of 1 to"):
                 plan_rates(none)
