@@ -109,6 +109,8 @@ def _shown(deck: Deck, setting: Setting | None, clip: DeckClip) -> Shown:
         found.reasons.append("size, rate or scan is not known")
     else:
         _by_setting(setting, own, found, counts_fields=deck.counts_fields)
+    if clip.facts[keys.PICTURE_RATE_MODE] == "variable":
+        _hide(found, "a frame rate that varies", "conform it to a constant rate")
     _by_codec(deck, clip.facts, found)
     _by_sound(deck, clip.facts, found)
     _by_alpha(deck, clip.facts, found)

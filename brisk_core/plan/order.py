@@ -20,12 +20,23 @@ from brisk_core.spec import Outcome, Spec, judge
 from brisk_core.spec.taking import named_values
 
 _TAKEN_APART = Fraction(1, 4)  # of the picture, where fields are made into pictures
-_MOST_ROWS = 2_000  # that are tried of a spec
+_MOST_ROWS = 10_000  # that are tried of a spec
 _USUAL_RATES = tuple(parse_rate(one) for one in ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60"))
 #: Shapes of the sizes whose pixels are not square, where a spec does not say: ITU-R BT.601, SMPTE ST 125 and ST 274.
 _SHAPES = {
     **dict.fromkeys(((720, 576), (704, 576), (720, 480), (704, 480), (720, 486)), (Fraction(4, 3), Fraction(16, 9))),
     (1440, 1080): (Fraction(16, 9),),
+}
+_OF_A_ROW = {
+    key.id
+    for key in (
+        keys.PICTURE_SIZE,
+        keys.PICTURE_FRAME_RATE,
+        keys.PICTURE_SCAN,
+        keys.PICTURE_CODEC,
+        keys.PICTURE_DISPLAY_ASPECT,
+        keys.PICTURE_PIXEL_ASPECT,
+    )
 }
 _SAME_SHAPE = Fraction(1, 200)  # of a shape; less is what rounding to whole samples makes
 
@@ -97,6 +108,7 @@ def _allowed(spec: Spec, source: Picture) -> dict[Picture, tuple[str, ...]]:
     sizes = named_values(spec, keys.PICTURE_SIZE.id) or [source.size]
     rates = named_values(spec, keys.PICTURE_FRAME_RATE.id) or sorted({*_USUAL_RATES, source.rate})
     codecs: list[Any] = named_values(spec, keys.PICTURE_CODEC.id) or [None]
+    asked = {line.id for line in spec.lines if line.characteristic.id in _OF_A_ROW}
     found: dict[Picture, list[str]] = {}
     combinations = ((size, shape) for size in dict.fromkeys(sizes) for shape in _shapes(spec, size, source))
     for (size, shape), rate, scan, codec in islice(product(combinations, rates, scans, codecs), _MOST_ROWS):
@@ -104,7 +116,7 @@ def _allowed(spec: Spec, source: Picture) -> dict[Picture, tuple[str, ...]]:
         facts |= {"picture_display_aspect": shape, "picture_pixel_aspect": shape / Fraction(*size)}
         if codec is not None:
             facts["picture_codec"] = codec
-        check = judge(spec, planned_inspection(**facts), integrity=False)
+        check = judge(spec, planned_inspection(**facts), integrity=False, only=asked)
         if any(one.outcome is Outcome.FAIL for one in check.findings):
             continue
         own = None if shape == Fraction(*size) else shape

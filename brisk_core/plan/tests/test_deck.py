@@ -1,4 +1,5 @@
 import tempfile
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -6,7 +7,7 @@ from unittest import TestCase
 from PIL import Image
 
 from brisk_core.errors import PlanRefused
-from brisk_core.facts import Depth, FactsBuilder, Span, keys
+from brisk_core.facts import Depth, FactsBuilder, Scan, Span, keys
 from brisk_core.plan.deck import Deck, DeckClip, best_setting, difference_of_pictures, keying, seam
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.settings import planned_inspection
@@ -44,6 +45,16 @@ class AppearsTest(TestCase):
         )
         self.assertEqual(found["says"], "1 of 5 clips appear, 4 vanish")
         self.assertFalse(found["met"])
+
+    def test_a_rate_that_varies_hides_a_clip(self) -> None:
+        facts = planned_inspection(
+            picture_size=(1920, 1080),
+            picture_frame_rate=Fraction(25),
+            picture_scan=Scan.PROGRESSIVE,
+            picture_rate_mode="variable",
+        )
+        (one,) = plan_deck({}, [DeckClip(name="a", facts=facts)])["clips"]
+        self.assertEqual((one["appears"], one["needs"]), (False, ["conform it to a constant rate"]))
 
     def test_the_setting_that_shows_most(self) -> None:
         many = [LAMP | {"name": f"{at}.mov", "rate": "29.97"} for at in range(3)]
