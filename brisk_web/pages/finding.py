@@ -43,7 +43,6 @@ _FIXED = (
     ("page", "Specs", "shelf of delivery specifications", "specs", ""),
     ("page", "Who takes a value", "lines of all specs, search the shelf", "spec-lines", ""),
     ("page", "Compare two specs", "versions, stricter, looser", "compare-specs", ""),
-    ("action", "The house's words", "why, what to change, remedy", "house-words", "shelf.add_specversion"),
     ("page", "Planner", "what fits, bit rate, size, length", "planner", ""),
     ("page", "Rates", "target rate, harm, frames wrongly timed", "planner-rates", ""),
     ("page", "Sizes", "what each codec would weigh, planner", "planner-sizes", ""),
@@ -56,6 +55,7 @@ _FIXED = (
     ("page", "House", "workers, queue, storage roots, people, trail", "house", ""),
     ("page", "You", "your time zone, settings", "you", ""),
     ("action", "Open a job", "new title", "new-job", "jobs.add_job"),
+    ("action", "The house's words", "why, what to change, remedy", "house-words", "shelf.add_specversion"),
     ("action", "Write a spec", "new specification", "new-spec", "shelf.add_specversion"),
 )
 

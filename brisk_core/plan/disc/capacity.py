@@ -9,6 +9,7 @@ from math import ceil
 
 from brisk_core.errors import PlanRefused
 from brisk_core.exact import spell_bit_rate, spell_bit_rate_exactly, spell_bytes
+from brisk_core.facts import keys
 from brisk_core.plan.bits import Coding, Programme, Sound, file_size, fit
 from brisk_core.plan.disc.items import Clip, Disc, Item, Screen
 from brisk_core.plan.disc.kinds import SECTOR
@@ -93,7 +94,7 @@ def _fixed(disc: Disc, item: Item) -> Weight:
         return Weight(item=item, bytes=_sectors(size), picture_rate=rate, filled=False, says=())
     assert isinstance(item, Clip)  # noqa: S101 - there is no third kind that takes bytes
     rate = item.picture_rate or 0
-    wrapper = item.planned.best("wrapper.format")
+    wrapper = item.planned[keys.WRAPPER_FORMAT]
     if item.bytes is not None and wrapper in _STREAMS:
         size = ceil(item.bytes * disc.kind.packet)
     else:

@@ -35,7 +35,11 @@ class FindTest(HouseMixin, TestCase):
             self.assertEqual(self.client.get(address).status_code, 200, address)
 
     def test_actions_are_those_that_one_may_do(self) -> None:
-        for role, actions in ((VIEWER, []), (OPERATOR, ["Open a job"]), (LEAD, ["Open a job", "Write a spec"])):
+        for role, actions in (
+            (VIEWER, []),
+            (OPERATOR, ["Open a job"]),
+            (LEAD, ["Open a job", "The house's words", "Write a spec"]),
+        ):
             self.sign_in(role)
             self.assertEqual([name for kind, name in self.found("") if kind == "action"], actions)
 
