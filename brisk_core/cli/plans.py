@@ -16,7 +16,7 @@ from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.facts import Depth, keys
 from brisk_core.packets import load_series
 from brisk_core.plan.bits_document import plan_bits
-from brisk_core.plan.deck import DeckClip, difference_of_pictures
+from brisk_core.plan.deck import DeckClip
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.disc.answer import answer_disc
 from brisk_core.plan.disc.document import DiscFile, named_files, read_disc
@@ -27,7 +27,7 @@ from brisk_core.plan.plays import Plays, plan_plays, shipped_profiles
 from brisk_core.plan.rates_document import plan_rates
 from brisk_core.plan.sizes_document import plan_sizes
 from brisk_core.reading import Source
-from brisk_core.reading.shown import frame_path
+from brisk_core.reading.shown import difference_of_pictures, frame_path
 from brisk_core.sandbox import requests
 from brisk_core.spec import shelf_specs
 

@@ -9,11 +9,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
-from pathlib import Path
 from typing import Any
-
-import numpy as np
-from PIL import Image
 
 from brisk_core.exact import spell_bytes, spell_rate, spell_size
 from brisk_core.facts import Inspection, Scan, Span, Witness, keys
@@ -218,18 +214,6 @@ def cut_alike(deck: Deck, clips: Sequence[DeckClip]) -> list[str]:
     cut = Counter((clip.name.rpartition(".")[0] or clip.name)[: deck.name_length].casefold() for clip in clips)
     says = "clips are called “{}” once the deck has cut their names"
     return [f"{count} {says.format(name)}" for name, count in cut.items() if count > 1]
-
-
-def difference_of_pictures(first: Path, last: Path) -> float | None:
-    """Return the mean difference of two pictures of one size in levels of 8 bit, ``None`` where one cannot be read."""
-    try:
-        with Image.open(first) as one, Image.open(last) as two:
-            if one.size != two.size:
-                return None
-            pair = [np.asarray(picture.convert("RGB"), dtype=np.float32) for picture in (one, two)]
-    except OSError:
-        return None
-    return float(np.abs(pair[0] - pair[1]).mean())
 
 
 def seam(clip: DeckClip) -> str:

@@ -167,41 +167,39 @@ def weigh(
 def _file(programme: Programme, wrapper: str, codec: str, picture: Fraction | int) -> int:
     """Bytes of a file whose pictures take so many bytes on average."""
     rate = Fraction(picture) * 8 * programme.rate
-    return file_size(programme, rate, Coding(wrapper=wrapper, codec=codec, reorders=codec in BANDS))
+    named = "uncompressed" if codec == "raw" else codec
+    return file_size(programme, rate, Coding(wrapper=wrapper, codec=named, reorders=codec in BANDS))
+
+
+def _exact(programme: Programme, wrapper: str, codec: str, name: str, picture: int, says: str) -> Weighed:
+    """A codec whose every picture takes the same bytes."""
+    size = _file(programme, wrapper, codec, picture)
+    says = f"{picture:,} bytes a picture{says}"
+    return Weighed(codec=codec, name=name, sureness=Sureness.EXACT, least=size, most=size, says=says)
 
 
 def _uncompressed(programme: Programme, wrapper: str) -> list[Weighed]:
-    found = []
-    for layout in LAYOUTS:
-        picture = layout.picture(*programme.size)
-        size = _file(programme, wrapper, "uncompressed", picture)
-        says = f"{picture:,} bytes a picture: {layout.packing}"
-        found.append(
-            Weighed(
-                codec="raw",
-                name=f"Uncompressed {layout.name}",
-                sureness=Sureness.EXACT,
-                least=size,
-                most=size,
-                says=says,
-            )
+    return [
+        _exact(
+            programme,
+            wrapper,
+            "raw",
+            f"Uncompressed {layout.name}",
+            layout.picture(*programme.size),
+            f": {layout.packing}",
         )
-    return found
+        for layout in LAYOUTS
+    ]
 
 
 def _vc3(programme: Programme, wrapper: str, *, interlaced: bool) -> list[Weighed]:
-    fixed = VC3_PICTURES.get((*programme.size, interlaced), ())
-    rows = fixed
-    if not fixed and not interlaced:
+    rows = VC3_PICTURES.get((*programme.size, interlaced), ())
+    if not rows and not interlaced:
         rows = tuple((id_, words, vc3_picture(programme.size, per)) for id_, words, per in VC3_ANY)
-    found = []
-    for id_, words, picture in rows:
-        size = _file(programme, wrapper, "vc3", picture)
-        says = f"{picture:,} bytes a picture, compression id {id_} (SMPTE ST 2019-1)"
-        found.append(
-            Weighed(codec="vc3", name=f"VC-3, {words}", sureness=Sureness.EXACT, least=size, most=size, says=says)
-        )
-    return found
+    return [
+        _exact(programme, wrapper, "vc3", f"VC-3, {words}", picture, f", compression id {id_} (SMPTE ST 2019-1)")
+        for id_, words, picture in rows
+    ]
 
 
 def _rdd36(programme: Programme, wrapper: str) -> list[Weighed]:

@@ -1,4 +1,6 @@
-"""A decoded frame as it is shown: with square pixels, in colours, turned as the wrapper asks; and where it is kept."""
+"""A decoded frame as it is shown: with square pixels, in colours, turned as the wrapper asks. Where it is kept, and how
+far two pictures differ.
+"""
 
 from __future__ import annotations
 
@@ -6,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PIL import Image
 
 _HIGH_DEFINITION_LINES = 576  # above them an undescribed stream is BT.709, else BT.601 (ITU-R BT.1361 practice)
@@ -37,3 +40,15 @@ def to_image(frame: Any, size: tuple[int, int]) -> Image.Image:
     ).to_image()
     turn = round(getattr(frame, "rotation", 0)) % 360
     return image.rotate(turn, expand=True) if turn else image
+
+
+def difference_of_pictures(first: Path, last: Path) -> float | None:
+    """Return the mean difference of two pictures of one size in levels of 8 bit, ``None`` where one cannot be read."""
+    try:
+        with Image.open(first) as one, Image.open(last) as two:
+            if one.size != two.size:
+                return None
+            pair = [np.asarray(picture.convert("RGB"), dtype=np.float32) for picture in (one, two)]
+    except OSError:
+        return None
+    return float(np.abs(pair[0] - pair[1]).mean())

@@ -14,7 +14,7 @@ from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import keys
 from brisk_core.plan.bits_document import Render, plan_bits
-from brisk_core.plan.deck import DeckClip, difference_of_pictures
+from brisk_core.plan.deck import DeckClip
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.disc.answer import answer_disc
 from brisk_core.plan.disc.document import DiscFile, named_files, read_disc
@@ -24,7 +24,7 @@ from brisk_core.plan.plays import PLAYER_FAMILY, plan_plays
 from brisk_core.plan.rates_document import plan_rates
 from brisk_core.plan.settings import planned_inspection
 from brisk_core.plan.sizes_document import plan_sizes
-from brisk_core.reading.shown import frame_path
+from brisk_core.reading.shown import difference_of_pictures, frame_path
 from brisk_core.spec import Spec
 from brisk_core.spec.document import read_document
 from brisk_web.house.services import record

@@ -1,14 +1,10 @@
-import tempfile
 from fractions import Fraction
-from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from PIL import Image
-
 from brisk_core.errors import PlanRefused
 from brisk_core.facts import Depth, FactsBuilder, Scan, Span, keys
-from brisk_core.plan.deck import Deck, DeckClip, best_setting, difference_of_pictures, keying, seam
+from brisk_core.plan.deck import Deck, DeckClip, best_setting, keying, seam
 from brisk_core.plan.deck_document import plan_deck
 from brisk_core.plan.settings import planned_inspection
 
@@ -179,18 +175,6 @@ class LoopTest(TestCase):
         hold = (Span(start=80, end=100), Span(start=0, end=9))
         self.assertTrue(seam(self.clip(content_freeze=hold)).startswith("a hold at both ends;"))
         self.assertNotIn("black", seam(self.clip(content_black=(Span(start=3, end=97),))))
-
-    def test_pictures_are_compared(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
-            paths = [Path(folder) / f"{at}.png" for at in range(4)]
-            for path, (size, level) in zip(
-                paths, (((8, 8), 10), ((8, 8), 10), ((8, 8), 30), ((4, 8), 10)), strict=True
-            ):
-                Image.new("RGB", size, (level, level, level)).save(path)
-            self.assertEqual(difference_of_pictures(paths[0], paths[1]), 0)
-            self.assertEqual(difference_of_pictures(paths[0], paths[2]), 20)
-            self.assertIsNone(difference_of_pictures(paths[0], paths[3]))
-            self.assertIsNone(difference_of_pictures(paths[0], Path(folder) / "gone.png"))
 
     def test_a_deck_without_wishes_asks_nothing(self) -> None:
         self.assertEqual(Deck().sound, "any")

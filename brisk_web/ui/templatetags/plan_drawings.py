@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from fractions import Fraction
 from typing import Any
 
@@ -15,18 +16,25 @@ register = template.Library()
 @register.filter
 def cap_bar(found: dict[str, Any]) -> dict[str, Any]:
     """The parts of a plan of bits on a bar of 1000 units, for a drawing: x, width, kind and words of each."""
-    whole = max(found["cap"], found["size"])
-    parts, at = [], 0.0
+    parts = []
     for row in found["files"]:
         picture = row["picture_rate"] * row["frames"] / Fraction(row["rate"]) / 8
-        for kind, size in (("picture", picture), ("rest", row["size"] - picture)):
-            width = float(1000 * size / whole)
-            words = "picture" if kind == "picture" else "sound, texts and wrapper"
-            said = f"{row['name']}, {words}: {spell_bytes(int(size))}"
-            parts.append({"x": f"{at:.2f}", "width": f"{width:.2f}", "kind": kind, "words": said})
-            at += width
+        parts.append(("picture", f"{row['name']}, picture", picture))
+        parts.append(("rest", f"{row['name']}, sound, texts and wrapper", row["size"] - picture))
     words = f"{spell_bytes(found['size'])} of a cap of {spell_bytes(found['cap'])}"
-    return {"parts": parts, "cap": f"{min(1000 * found['cap'] / whole, 999):.2f}", "words": words}
+    return _bar(parts, cap=found["cap"], used=found["size"], words=words)
+
+
+def _bar(parts: Iterable[tuple[str, str, Fraction | int]], *, cap: int, used: int, words: str) -> dict[str, Any]:
+    """Parts (kind, words, bytes) beside each other on a bar of 1000 units, as long as the cap or what is used."""
+    whole, at = max(cap, used), 0.0
+    drawn = []
+    for kind, said, size in parts:
+        width = float(1000 * size / whole)
+        told = f"{said}: {spell_bytes(int(size))}"
+        drawn.append({"x": f"{at:.2f}", "width": f"{width:.2f}", "kind": kind, "words": told})
+        at += width
+    return {"parts": drawn, "cap": f"{min(1000 * cap / whole, 999):.2f}", "words": words}
 
 
 @register.filter
@@ -82,17 +90,10 @@ def framing(row: dict[str, Any]) -> dict[str, Any]:
 @register.filter
 def disc_bar(capacity: dict[str, Any]) -> dict[str, Any]:
     """What stands on a disc on a bar of 1000 units: x, width, kind and words of each part."""
-    whole = max(capacity["bytes"], capacity["used"])
-    rows = [(row["name"], row["kind"], row["bytes"]) for row in capacity["items"]]
-    parts, at = [], 0.0
-    for name, kind, size in (*rows, ("others", "other", capacity["other"])):
-        width = 1000 * size / whole
-        drawn = "picture" if kind == "clip" else "rest"
-        words = f"{name}: {spell_bytes(size)}"
-        parts.append({"x": f"{at:.2f}", "width": f"{width:.2f}", "kind": drawn, "words": words})
-        at += width
+    parts = [("picture" if row["kind"] == "clip" else "rest", row["name"], row["bytes"]) for row in capacity["items"]]
     words = f"{spell_bytes(capacity['used'])} of {spell_bytes(capacity['bytes'])}"
-    return {"parts": parts, "cap": f"{min(1000 * capacity['bytes'] / whole, 999):.2f}", "words": words}
+    other = ("rest", "others", capacity["other"])
+    return _bar([*parts, other], cap=capacity["bytes"], used=capacity["used"], words=words)
 
 
 @register.filter
