@@ -48,6 +48,9 @@ need_python() {
   echo "$wanted" >"$stamp"
 }
 
+# need_printing: the libraries that lay out pages for PDF.
+need_printing() { need_packages libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz0b libharfbuzz-subset0; }
+
 # as_server COMMAND...: runs a server command as the user that owns the cluster, which is never root.
 as_server() {
   if [ "$(id -u)" -eq 0 ]; then

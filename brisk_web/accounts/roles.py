@@ -18,8 +18,18 @@ _OPERATOR = (
     "edits.add_timeline",
     "checks.add_check",
     "planner.add_plan",
+    "checks.add_waiver",
+    "decisions.add_request",
+    "decisions.add_watching",
+    "decisions.add_signature",
 )
-_LEAD = ("shelf.add_specversion", "house.view_auditentry", "storage.add_storageroot")
+_LEAD = (
+    "checks.waive_must",
+    "checks.take_back_any",
+    "shelf.add_specversion",
+    "house.view_auditentry",
+    "storage.add_storageroot",
+)
 
 #: Permissions beyond looking, by role; each role has those of the one before it.
 ROLES: dict[str, tuple[str, ...]] = {VIEWER: (), OPERATOR: _OPERATOR, LEAD: _OPERATOR + _LEAD}

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django.db import models
 
+from brisk_web.house.models import Decision
+
 
 class Check(models.Model):
     """A file judged; it is judged again whenever more of the file is known."""
@@ -59,3 +61,36 @@ class Finding(models.Model):
 
     def __str__(self) -> str:
         return f"{self.label}: {self.outcome}"
+
+
+class Waiver(Decision):
+    """A fault that somebody accepted: of one check, or of one line of a deliverable in all its attempts.
+
+    It covers the value that was found then; a line that finds another one is judged as if there were no waiver.
+    """
+
+    check_record = models.ForeignKey(Check, on_delete=models.CASCADE, null=True, related_name="waivers")
+    deliverable = models.ForeignKey("jobs.Deliverable", on_delete=models.CASCADE, null=True, related_name="waivers")
+    line = models.CharField(max_length=64)
+    label = models.CharField(max_length=100)
+    value = models.CharField(max_length=64)  # what it covers, as brisk_core.decide.value_of gives it
+    found = models.TextField()  # the same in words
+    was = models.CharField(max_length=16, choices=Finding.Outcome)
+    reason = models.TextField()
+    until = models.DateField(null=True)  # its last day; null for no end
+    ended_at = models.DateTimeField(null=True)  # when the house noticed that its last day has passed
+
+    class Meta:
+        ordering = ("-made_at", "-id")
+        permissions = [
+            ("waive_must", "Can waive lines that must be met"),
+            ("take_back_any", "Can take back what others decided"),
+        ]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(check_record=None) ^ models.Q(deliverable=None), name="waiver_of_one_thing"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"the waiver of “{self.label}”"

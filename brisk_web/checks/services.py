@@ -12,6 +12,8 @@ from django.db import transaction
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
+from brisk_core.decide import Waiver as Covers
+from brisk_core.decide import apply_waivers
 from brisk_core.facts import Held
 from brisk_core.facts import Inspection as Facts
 from brisk_core.report import check_to_json
@@ -20,10 +22,10 @@ from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
 from brisk_core.version import ENGINE
 from brisk_web.captions.services import captioned_for
-from brisk_web.checks.events import version_applied
-from brisk_web.checks.models import Check, Finding
+from brisk_web.checks.events import checks_judged, version_applied
+from brisk_web.checks.models import Check, Finding, Waiver
 from brisk_web.edits.models import Timeline
-from brisk_web.house.services import record
+from brisk_web.house.services import name_of, record
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters import services as masters
 from brisk_web.masters.services import Pair
@@ -124,7 +126,22 @@ def judged_document(
         captioned=captioned_for(check.media_file),
         only=only,
     )
-    return check_to_json(judged, known)
+    covers = [_covers(waiver) for waiver in waivers_of(check)]
+    return apply_waivers(check_to_json(judged, known), covers, today=timezone.localdate()).document
+
+
+def waivers_of(check: Check) -> QuerySet[Waiver]:
+    """Return the waivers that have not been taken back and speak for a check: its own and those of its deliverable."""
+    if check.pk is None:
+        return Waiver.objects.none()
+    mine = Q(check_record=check) | Q(deliverable__renders__check_record=check)
+    return Waiver.objects.filter(mine, taken_back_at=None).select_related("made_by")
+
+
+def _covers(waiver: Waiver) -> Covers:
+    return Covers(
+        line=waiver.line, value=waiver.value, reason=waiver.reason, by=name_of(waiver.made_by), until=waiver.until
+    )
 
 
 def _finding(check: Check, position: int, row: dict[str, Any]) -> Finding:
@@ -156,6 +173,7 @@ def judge(check: Check) -> None:
         locked.verdict, locked.counts, locked.judged_at = document["verdict"], document["counts"], timezone.now()
         locked.engine = ENGINE
     locked.save(update_fields=["verdict", "counts", "judged_at", "engine"])
+    checks_judged.send(sender=Check, ids=[locked.pk])
 
 
 def judge_all_of(inspection: Inspection) -> int:
@@ -279,6 +297,7 @@ def _judge_batch(version: SpecVersion, ids: list[int], differ: Set[str], dropped
     Finding.objects.bulk_create(fresh)
     _put_in_place(known, place)
     _count_anew(current)
+    checks_judged.send(sender=Check, ids=known)
     return len(checks)
 
 

@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "brisk_web.stems",
     "brisk_web.checks",
     "brisk_web.jobs",
+    "brisk_web.decisions",
     "brisk_web.planner",
     "brisk_web.pages",
     "brisk_web.demo",
@@ -142,5 +143,15 @@ LOGGING = {
     "formatters": {"line": {"format": "%(levelname)s %(name)s: %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
     "root": {"handlers": ["console"], "level": "INFO"},
-    "loggers": {"procrastinate": {"level": "WARNING"}, "axes": {"level": "WARNING"}},
+    "loggers": {name: {"level": "WARNING"} for name in ("procrastinate", "axes", "weasyprint", "fontTools")},
 }
+
+# Mail lies in a folder until a house names a server for it.
+EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if _env.mail else 'filebased'}.EmailBackend"
+EMAIL_FILE_PATH = str(_env.data / "outbox")
+DEFAULT_FROM_EMAIL = _env.mail.sender if _env.mail else "brisk-sentry@localhost"
+if _env.mail:
+    EMAIL_HOST, EMAIL_PORT = _env.mail.host, _env.mail.port
+    EMAIL_HOST_USER, EMAIL_HOST_PASSWORD = _env.mail.user, _env.mail.password
+    EMAIL_USE_TLS = _env.mail.tls
+EMAIL_TIMEOUT = 10

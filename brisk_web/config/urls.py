@@ -8,9 +8,11 @@ from django.urls import path
 from brisk_web.accounts.views import session
 from brisk_web.pages import (
     against,
+    asking_again,
     bench,
     captions,
     checks,
+    deciding,
     desk,
     files,
     film_strip,
@@ -28,6 +30,7 @@ from brisk_web.pages import (
     planner_rates,
     planner_sizes,
     plans,
+    reports,
     retiring,
     side_by_side,
     spec_drafts,
@@ -58,6 +61,7 @@ urlpatterns = [
     path("jobs/<int:job_id>/", jobs.job, name="job"),
     path("jobs/<int:job_id>/change", jobs.change_job, name="change-job"),
     path("jobs/<int:job_id>/close", retiring.retire, {"kind": "job"}, name="retire-job"),
+    path("deliverables/<int:deliverable_id>/", deciding.deliverable_page, name="deliverable"),
     path("deliverables/<int:deliverable_id>/change", jobs.change_deliverable, name="change-deliverable"),
     path(
         "deliverables/<int:deliverable_id>/retire", retiring.retire, {"kind": "deliverable"}, name="retire-deliverable"
@@ -118,6 +122,30 @@ urlpatterns = [
     path("checks/<int:check_id>.json", checks.check_json, name="check-json"),
     path("checks/<int:check_id>/state", checks.check_state, name="check-state"),
     path("checks/<int:check_id>/lanes", checks.check_lanes, name="check-lanes"),
+    path("checks/<int:check_id>/ask-again", asking_again.ask_again, name="ask-again"),
+    path("checks/<int:check_id>/waive/<slug:line>", deciding.waive, name="waive"),
+    path("checks/<int:check_id>/watch", deciding.watch, name="watch"),
+    path("checks/<int:check_id>/sign", deciding.sign, name="sign"),
+    path("requests/<int:request_id>/", asking_again.request_page, name="request"),
+    path("requests/<int:request_id>.pdf", asking_again.request_pdf, name="request-pdf"),
+    path("requests/<int:request_id>.txt", asking_again.request_text_file, name="request-text"),
+    path("requests/<int:request_id>.otio", asking_again.request_marks, {"kind": "otio"}, name="request-otio"),
+    path("requests/<int:request_id>.edl", asking_again.request_marks, {"kind": "edl"}, name="request-edl"),
+    path("points/<int:point_id>/answer", asking_again.answer_point, name="answer-point"),
+    path("decisions/<slug:decision_kind>/<int:decision_id>/take-back", deciding.take_back, name="take-back"),
+    path("checks/<int:check_id>/report/", reports.check_report, name="report"),
+    path("jobs/<int:job_id>/report/", reports.job_report, name="job-report"),
+    path("reports/", reports.reports, name="reports"),
+    path("reports/schema.json", reports.schema, name="report-schema"),
+    *(
+        path(f"{start}.{kind}", view, {"kind": kind}, name=f"{name}-{kind}")
+        for start, view, name in (
+            ("checks/<int:check_id>/report", reports.check_report_file, "report"),
+            ("jobs/<int:job_id>/report", reports.job_report_file, "job-report"),
+            ("reports/period", reports.period_report_file, "period-report"),
+        )
+        for kind in ("pdf", "json", "csv", "txt")
+    ),
     path("checks/<int:check_id>/against/", against.against, name="against"),
     path("checks/<int:check_id>/against/compare", against.compare, name="compare"),
     path("checks/<int:check_id>/against/<int:comparison_id>/cancel", against.cancel, name="cancel-comparison"),

@@ -94,6 +94,10 @@ def _load_job(folder: Path, root: StorageRoot, operator: User) -> Job:
             timeline=timelines[timeline],
             naming_rule=rule,
             due_at=now + datetime.timedelta(hours=hours),
+            assigned_to=operator,
+            rendered_by="Ostrey Lane, edit room 2",
+            rendered_by_email="edit2@ostrey-lane.example",
+            two_sign=name in _MASTERS,
         )
         add_deliverable(deliverable, by=operator)
         if name in _MASTERS:

@@ -30,6 +30,21 @@ def retired(rows: models.QuerySet[Rows]) -> models.QuerySet[Rows]:
     return rows.exclude(retired_at=None).order_by("-retired_at")
 
 
+class Decision(models.Model):
+    """What a person decided. It can be taken back by who made it, or by a lead, with a reason; both stay on record."""
+
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    taken_back_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, editable=False, related_name="+"
+    )
+    taken_back_at = models.DateTimeField(null=True, editable=False)
+    taken_back_why = models.TextField(blank=True, editable=False)
+
+    class Meta:
+        abstract = True
+
+
 class AuditEntry(models.Model):
     """One action of a person or of the application itself."""
 

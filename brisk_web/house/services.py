@@ -7,7 +7,11 @@ from django.db import transaction
 from django.db.models import Model
 from django.utils import timezone
 
-from brisk_web.house.models import AuditEntry, Retirable
+from brisk_web.house.models import AuditEntry, Decision, Retirable
+
+
+class DecisionRefused(Exception):
+    """A decision that cannot be made or taken back, with a sentence."""
 
 
 def record(verb: str, target: Model, says: str, *, by: User | None = None) -> AuditEntry:
@@ -31,6 +35,28 @@ def bring_back(row: Retirable, *, by: User | None) -> bool:
     if done:
         record(f"{row._meta.model_name}.brought-back", row, f"Brought {row} back into use", by=by)
     return bool(done)
+
+
+@transaction.atomic
+def take_back(row: Decision, why: str, *, lead: bool, by: User) -> None:
+    """Take a decision back; it stays on record. ``lead``: may this person take back what others decided?
+
+    Raises ``DecisionRefused`` without a reason, for what was taken back already, and for what others decided.
+    """
+    if not why.strip():
+        raise DecisionRefused("Say why it is taken back.")
+    if row.made_by_id != by.pk and not lead:
+        raise DecisionRefused(f"Only {name_of(row.made_by)} or a lead can take this back.")
+    mine = type(row)._default_manager.filter(pk=row.pk, taken_back_at=None)
+    if not mine.update(taken_back_at=timezone.now(), taken_back_by=by, taken_back_why=why.strip()):
+        raise DecisionRefused("It was taken back already.")
+    row.refresh_from_db()
+    record(f"{row._meta.model_name}.taken-back", row, f"Took back {row}: {why.strip()}", by=by)
+
+
+def name_of(person: User) -> str:
+    """Return how a person is called on pages and in records."""
+    return person.get_full_name() or person.get_username()
 
 
 def target_of(target: Model) -> str:

@@ -34,6 +34,12 @@ class Deliverable(Retirable):
     master = models.ForeignKey("storage.MediaFile", on_delete=models.PROTECT, null=True, blank=True, related_name="+")
     naming_rule = models.CharField(max_length=255, blank=True)
     due_at = models.DateTimeField(null=True, db_index=True)
+    assigned_to = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, blank=True, related_name="assigned"
+    )
+    rendered_by = models.CharField(max_length=200, blank=True)  # who makes its renders and is asked again
+    rendered_by_email = models.EmailField(blank=True)
+    two_sign = models.BooleanField(default=False)  # is a second pair of eyes asked for?
 
     class Meta:
         ordering = ("due_at", "id")

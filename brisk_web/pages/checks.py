@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from brisk_core.decide import why_not_waivable
 from brisk_core.exact import nominal_frames
 from brisk_core.facts import REGISTRY, Inspection, Kind, Stage, keys, value_from_json
 from brisk_core.facts import spell as spell_value
@@ -21,6 +22,7 @@ from brisk_web.pages import lanes
 from brisk_web.pages.places import Guide
 from brisk_web.pages.ribbons import SEVERITY, because, ribbon_of, verdict_words
 from brisk_web.pages.side_by_side import MOST_FILES, side_address
+from brisk_web.pages.ways import Step, Way, one_way, steps_of
 from brisk_web.ui.asking import whole
 from brisk_web.ui.templatetags.brisk import span_of_time
 
@@ -70,8 +72,11 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
     guide = Guide(check, facts)
     data = _page_data(check, findings, facts, request)
     ribbon = ribbon_of([(finding.group, finding.outcome) for finding in findings])
+    way, steps = _way(check)
     context = {
         "check": check,
+        "way": way,
+        "steps": steps if request.user.has_perm("decisions.add_request") else [],
         "file": check.media_file,
         "inspection": inspection,
         "verdict": check.verdict or "not measured",
@@ -90,6 +95,15 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "first_picture": f"{data['frame']}{data['begin']}.jpg?view={_view(request)}",
     }
     return render(request, "checks/check.html", context)
+
+
+def _way(check: Check) -> tuple[Way | None, list[Step]]:
+    """Where the deliverable of a check stands and what can be done; nothing for an attempt that is not the newest."""
+    attempt = check.render
+    if attempt is None or attempt.deliverable.renders.filter(attempt__gt=attempt.attempt).exists():
+        return None, []
+    way = one_way(attempt.deliverable_id, check.pk, check.verdict)
+    return way, steps_of(check.pk, way, attempt=attempt.attempt) if check.verdict else []
 
 
 def _kept_picture(request: HttpRequest, data: dict[str, Any]) -> str:
@@ -147,6 +161,7 @@ def _evidence(finding: Finding, facts: Inspection | None, guide: Guide) -> dict[
         "characteristic": characteristic,
         "witnesses": witnesses,
         "places": guide.places(document["spans"] or _implied_spans(finding)),
+        "waivable": not why_not_waivable(document, lead=True),
     }
 
 

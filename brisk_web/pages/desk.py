@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Count, F, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from brisk_web.accounts.people import signed_in
+from brisk_web.decisions.states import State, failing, needs_a_person, with_state
 from brisk_web.house.models import in_use
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render, owed
@@ -27,7 +28,6 @@ _JOBS_OFFERED = 200  # to an edit that is dropped, the newest
 _INTAKE_ROWS = 8  # files without a deliverable shown at once
 _SOON = timedelta(hours=24)
 _ACTIVE = (Inspection.State.QUEUED, Inspection.State.RUNNING)
-_NEEDS = ("fail", "caution", "not measured")  # verdicts that wait for a person
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,27 +38,19 @@ class IntakeRow:
     suggestion: Suggestion | None
 
 
-def _owed() -> QuerySet[Deliverable]:
-    """Deliverables with what their newest attempt is like."""
-    newest = Render.objects.filter(deliverable=OuterRef("pk")).order_by("-attempt")
-    return owed(Deliverable.objects.all()).annotate(
-        verdict=Subquery(newest.values("check_record__verdict")[:1]),
-        reading=Subquery(newest.values("media_file__inspection__state")[:1]),
-    )
-
-
 def _ways(request: HttpRequest) -> dict[str, tuple[str, Q]]:
     """The parts of the Desk: the words of each, and what belongs to it."""
-    still = Q(reading=None) | ~Q(reading__in=_ACTIVE)
-    needs = Q(verdict__in=_NEEDS) & still | Q(reading=Inspection.State.FAILED)
-    mine = Render.objects.filter(taken_in_by=signed_in(request)).values("deliverable")
+    by = signed_in(request)
+    mine = Render.objects.filter(taken_in_by=by).values("deliverable")
     return {
         "": ("All", Q()),
-        "waiting": ("Waiting for you", needs),
-        "failing": ("Failing", Q(verdict="fail") | Q(reading=Inspection.State.FAILED)),
+        "waiting": ("Waiting for you", needs_a_person()),
+        "failing": ("Failing", failing()),
         "due": ("Due within a day", Q(due_at__lt=timezone.now() + _SOON)),
-        "mine": ("Taken in by me", Q(pk__in=mine)),
-        "empty": ("Without a render", Q(verdict=None)),
+        "mine": ("Mine", Q(pk__in=mine) | Q(assigned_to=by)),
+        "empty": ("Without a render", Q(state=State.WAITING)),
+        "asked": ("Asked again", Q(state=State.ASKED)),
+        "signed": ("Signed", Q(state=State.SIGNED)),
     }
 
 
@@ -67,7 +59,7 @@ def desk(request: HttpRequest) -> HttpResponse:
     """What needs a person now, in order of due time; beside it the intake."""
     ways, chosen, wanted = _ways(request), words(request.GET, "show"), words(request.GET, "q")
     chosen = chosen if chosen in ways else ""
-    asked = _owed()
+    asked = with_state(owed(Deliverable.objects.all()))
     if wanted:
         asked = asked.filter(Q(name__icontains=wanted) | Q(job__title__icontains=wanted))
     counts = asked.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items() if key})
@@ -75,7 +67,7 @@ def desk(request: HttpRequest) -> HttpResponse:
     page = due_first(
         request,
         asked.filter(ways[chosen][1])
-        .select_related("job", "spec_version__spec")
+        .select_related("job", "spec_version__spec", "assigned_to")
         .defer("spec_version__document")
         .prefetch_related(newest_renders()),
     )

@@ -11,6 +11,7 @@ from django.db.models import Q
 from brisk_core.edit import parse_range
 from brisk_core.errors import RangeRefused, ValueRefused
 from brisk_core.spec import NamePattern
+from brisk_web.accounts.people import people_here
 from brisk_web.edits.models import Timeline
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.pages.changing import SeenMixin
@@ -46,9 +47,22 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
 
     class Meta:
         model = Deliverable
-        fields = ("name", "spec_version", "timeline", "range_text", "naming_rule", "due_at")
-        labels = {"spec_version": "Spec", "naming_rule": "Naming rule"}
-        help_texts = {"naming_rule": "# is a digit of the attempt, * any characters: OLP_CANAL_WIDE_V##.mp4"}
+        fields = (
+            "name", "spec_version", "timeline", "range_text", "naming_rule", "due_at", "assigned_to", "rendered_by",
+            "rendered_by_email", "two_sign",
+        )  # fmt: skip
+        labels = {
+            "spec_version": "Spec",
+            "naming_rule": "Naming rule",
+            "assigned_to": "Looked after by",
+            "rendered_by": "Rendered by",
+            "rendered_by_email": "E-mail of who renders it",
+            "two_sign": "Two people sign it",
+        }
+        help_texts = {
+            "naming_rule": "# is a digit of the attempt, * any characters: OLP_CANAL_WIDE_V##.mp4",
+            "rendered_by": "The editor or house that is asked again.",
+        }
 
     attempts_too = forms.BooleanField(
         label="Judge the attempts that are there by it too",
@@ -72,6 +86,8 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         self.fields["spec_version"].choices = [("", "choose one"), *choices]  # type: ignore[attr-defined]
         for name in ("spec_version", "timeline"):
             self.fields[name].widget.attrs["data-filter"] = True
+        self.fields["assigned_to"].queryset = people_here()  # type: ignore[attr-defined]
+        self.fields["assigned_to"].empty_label = "nobody"  # type: ignore[attr-defined]
         timelines = self.fields["timeline"]
         offered = Q(retired_at=None) | Q(pk=self.instance.timeline_id)
         timelines.queryset = Timeline.objects.filter(offered, job=job)  # type: ignore[attr-defined]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.contrib import messages
@@ -16,6 +16,7 @@ from django.views.decorators.http import require_GET
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
+from brisk_web.decisions.states import with_state
 from brisk_web.house.models import in_use, retired
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs import services
@@ -24,6 +25,7 @@ from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.job_forms import DeliverableForm, JobForm
 from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
 from brisk_web.pages.side_by_side import side_address
+from brisk_web.pages.ways import Way, way_of
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import disagreements
 from brisk_web.shelf.models import SpecVersion, published_by_family
@@ -45,8 +47,8 @@ class Row:
     says: str  #: the state in words
     because: str  #: the lines that decide it, by label
     outcome: str  #: colours the words; empty for none
-    action: str  #: what a person does next; empty for nothing
     picture: str = ""  #: address of the small picture that stands for the file; empty for none
+    way: Way | None = None  #: where the deliverable stands, for the newest attempt
 
     @property
     def is_active(self) -> bool:
@@ -65,11 +67,27 @@ def newest_renders() -> Prefetch[str]:
 
 
 def rows_of(deliverables: list[Deliverable]) -> list[Row]:
-    """Return the rows of some deliverables by their newest attempts."""
+    """Return the rows of some deliverables of ``with_state`` by their newest attempts."""
     newest = [next(iter(deliverable.renders.all()), None) for deliverable in deliverables]
     checks = [one.check_record for one in newest if one]
     ribbons, worst = ribbons_of(checks), worst_lines(checks)
-    return [_row(deliverable, one, ribbons, worst) for deliverable, one in zip(deliverables, newest, strict=True)]
+    return [
+        replace(_row(deliverable, one, ribbons, worst), way=_way(deliverable, one))
+        for deliverable, one in zip(deliverables, newest, strict=True)
+    ]
+
+
+def attempt_rows(deliverable: Deliverable) -> list[Row]:
+    """Return a row for each attempt at a deliverable, the newest first."""
+    attempts = list(deliverable.renders.all())
+    checks = [one.check_record for one in attempts]
+    ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    return [_row(deliverable, one, ribbons, worst) for one in attempts]
+
+
+def _way(deliverable: Deliverable, newest: Render | None) -> Way:
+    check = newest.check_record if newest else None
+    return way_of(deliverable, check.pk if check else None, verdict=check.verdict if check else None)
 
 
 def _row(
@@ -81,12 +99,10 @@ def _row(
     if newest is None:
         return Row(
             deliverable=deliverable, render=None, check=None, inspection=None, ribbon=[], says="no render yet",
-            because="", outcome="", action="",
+            because="", outcome="",
         )  # fmt: skip
     check, inspection = newest.check_record, newest.media_file.inspection
-    says, outcome, action = verdict_words(check), check.verdict, "Decide"
-    if check.verdict == "pass":
-        action = "Look"
+    says, outcome = verdict_words(check), check.verdict
     if inspection and inspection.state == Inspection.State.FAILED:
         says, outcome = "the file cannot be read", "fail"
     return Row(
@@ -98,7 +114,6 @@ def _row(
         says=says,
         because=", ".join(worst.get(check.pk, [])),
         outcome=outcome,
-        action=action,
         picture=_picture(newest.media_file_id, inspection),
     )
 
@@ -154,8 +169,8 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     """A job: its timelines, its deliverables with every attempt."""
     found = get_object_or_404(Job, pk=job_id)
     deliverables = list(
-        in_use(found.deliverables.all())
-        .select_related("job", "spec_version__spec", "timeline")
+        with_state(in_use(found.deliverables.all()))
+        .select_related("job", "spec_version__spec", "timeline", "assigned_to")
         .prefetch_related(newest_renders())
         .order_by(F("due_at").asc(nulls_last=True), "id")
     )
@@ -165,6 +180,7 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     grid: list[dict[str, Any]] = [
         {
             "deliverable": deliverable,
+            "way": _way(deliverable, next(iter(deliverable.renders.all()), None)),
             "side_by_side": side_address(
                 [attempt.media_file_id for attempt in deliverable.renders.all()],
                 deliverable.spec_version_id,

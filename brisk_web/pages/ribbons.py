@@ -100,4 +100,6 @@ def verdict_words(check: Check) -> str:
             if check.verdict == "pass":  # what is open are notes, which do not count
                 return "passes; " + _NOTED[outcome].format(count=count, lines=lines, s="" if count == 1 else "s")
             return f"{count} of {lines} lines {one if count == 1 else many}"
+    if waived := check.counts.get("waived", 0):
+        return f"{lines - waived} of {lines} lines pass, {waived} waived"
     return f"all {lines} lines pass"

@@ -11,7 +11,9 @@ from django.urls import URLPattern, get_resolver, reverse
 
 from brisk_web.accounts.roles import OPERATOR
 from brisk_web.captions.models import CaptionFile, Pairing
+from brisk_web.checks.models import Finding
 from brisk_web.checks.services import open_check
+from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
@@ -45,6 +47,13 @@ items:
     chapters: ["0:00", {at: "1500 frames", name: The locks}]
     then: menu
 """
+
+_FINDING = {
+    "line": "rate", "label": "Rate", "group": "picture", "characteristic": "picture.frame_rate", "outcome": "fail",
+    "weight": "must", "condition": {"equals": 25}, "required": "25", "found": "24", "spans": [], "code": "x",
+    "says": "Another rate.", "why": "", "remedy": "",
+}  # fmt: skip
+_OF_A_FINDING = {name: _FINDING[name] for name in ("group", "characteristic", "outcome", "weight", "code")}
 
 
 def addresses() -> Iterator[URLPattern]:
@@ -87,10 +96,16 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
     disc = keep(job, "Disc", {"text": DISC}, None, by=by, kind=Plan.Kind.DISC)
     stem_check = StemCheck.objects.create(mix=file)
+    request = Request.objects.create(render=check.render, made_by=by)
+    point = Point.objects.create(request=request, position=0, label="Freeze", places=[[1, 3]])
+    Finding.objects.get_or_create(
+        check_record=check, line="rate", defaults={"position": 0, "label": "Rate", "document": _FINDING} | _OF_A_FINDING
+    )
     return Furnished(
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
-            "stem_check_id": stem_check.pk, "inspection_id": file.inspection_id, "upload_id": upload.pk,
+            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk,
+            "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
             "pairing_id": pairing.pk, "plan_id": disc.pk, "item": "film",
         }

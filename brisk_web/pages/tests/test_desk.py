@@ -72,8 +72,8 @@ class DeskTest(HouseMixin, TestCase):
             MediaFile.objects.filter(checks=check).update(inspection=None)
         ways = {way["label"]: way["count"] for way in self.client.get("/").context["ways"]}
         self.assertEqual(ways["All"], _MANY)
-        self.assertEqual((ways["Waiting for you"], ways["Failing"], ways["Without a render"]), (4, 2, _MANY - 5))
-        self.assertEqual(ways["Taken in by me"], 5)
+        self.assertEqual((ways["Waiting for you"], ways["Failing"], ways["Without a render"]), (5, 2, _MANY - 5))
+        self.assertEqual(ways["Mine"], 5)
         failing = self.client.get("/?show=failing").context["rows"]
         self.assertEqual([row.deliverable.name for row in failing], ["Part 000", "Part 001"])
         found = self.client.get("/?q=part+12").context

@@ -62,10 +62,16 @@ WRITES: dict[str, str] = {
     "forget-draft": LEAD,
     "new-disc": OPERATOR,
     "change-disc": OPERATOR,
+    "ask-again": OPERATOR,
+    "answer-point": OPERATOR,
+    "waive": OPERATOR,
+    "watch": OPERATOR,
+    "sign": OPERATOR,
+    "take-back": OPERATOR,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
-    "bring-in-specs", "house-words",
+    "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
@@ -93,6 +99,9 @@ NAMES = (
     "render_bit_depth", "render_picture_rate", "render_group", "render_sounds", "job", "file_name", "file_length",
     "file_rate", "file_size", "file_sounds", "file_texts", "file_weight", "source_name", "source_rate",
     "source_length", "characteristic", "old", "new", "family", "next_by",
+    "words", "sent_to", "point_line", "point_label", "point_found", "point_change", "point_keep", "answer", "reason",
+    "scope", "until", "line", "says", "password", "from", "to", "assigned_to", "rendered_by", "rendered_by_email",
+    "two_sign",
 )  # fmt: skip
 
 

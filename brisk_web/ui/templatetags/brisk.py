@@ -54,6 +54,18 @@ def breakable(text: object) -> SafeString:
 
 
 @register.filter
+def person(user: Any) -> str:
+    """How a person is called: the name they gave, else the one they sign in with; "the house" for nobody."""
+    return (user.get_full_name() or user.get_username()) if user else "the house"
+
+
+@register.filter
+def answer_outcome(answer: str) -> str:
+    """The mark of what an attempt made of a point that was asked."""
+    return {"mended": "pass", "not mended": "fail"}.get(answer, "not measured")
+
+
+@register.filter
 def undo_address(tags: str) -> str:
     """The address at which what a message tells is undone; empty for most."""
     return tags.removeprefix("undo:") if tags and tags.startswith("undo:/") else ""
@@ -139,6 +151,20 @@ def ago(moment: datetime) -> str:
 def words(text: str) -> list[str]:
     """Split a text at its spaces, for short loops over fixed names."""
     return text.split()
+
+
+@register.filter
+def pairs(text: str) -> list[tuple[str, str]]:
+    """Split a text at its spaces and give its words two by two, for short loops over fixed names."""
+    parts = text.split()
+    return list(zip(parts[::2], parts[1::2], strict=True))
+
+
+@register.filter
+def moment(text: str) -> str:
+    """A time in ISO form, as records keep it, in the zone in which times are told now: "28 Nov 2026 14:05"."""
+    local = timezone.localtime(datetime.fromisoformat(text))
+    return f"{local.day} {local:%b %Y %H:%M}"
 
 
 @register.filter

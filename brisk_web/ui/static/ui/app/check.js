@@ -358,6 +358,11 @@ document.addEventListener("alpine:init", () => {
       return sound ? [start, end] : [0, this.data.frames];
     },
 
+    // A step that the page offers, by its key; nothing where it offers none.
+    take(key) {
+      this.$root.querySelector(`a[data-key="${key}"]`)?.click();
+    },
+
     // The lanes.
 
     arrangeLanes() {
@@ -512,6 +517,10 @@ document.addEventListener("alpine:init", () => {
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         x: () => this.tellMiddle(),
         l: () => this.arrangeLanes(),
+        a: () => this.take("a"),
+        w: () => this.take("w"),
+        s: () => this.take("s"),
+        r: () => this.take("r"),
         "/": () => this.$refs.filter.focus(),
         "?": () => showKeys(this.$refs.keys),
       });
