@@ -180,6 +180,8 @@ urlpatterns = [
     path("plans/<int:plan_id>/retire", retiring.retire, {"kind": "plan"}, name="retire-plan"),
     path("glossary/", glossary.glossary, name="glossary"),
     path("house/", house.house, name="house"),
+    path("house/trail.jsonl", house.trail, name="trail"),
+    path("house/trail/verify", house.verify_trail, name="verify-trail"),
     path("you/", you.you, name="you"),
     path("find", finding.find, name="find"),
 ]

@@ -60,3 +60,17 @@ class AuditEntry(models.Model):
 
     def __str__(self) -> str:
         return f"{self.verb} {self.target}"
+
+
+class AuditSeal(models.Model):
+    """The seal of one entry of the audit trail, in the order of the chain; only ever added."""
+
+    number = models.PositiveBigIntegerField(primary_key=True)
+    entry = models.OneToOneField(AuditEntry, on_delete=models.PROTECT, related_name="seal")
+    digest = models.CharField(max_length=64)  # SHA-256
+
+    class Meta:
+        ordering = ("number",)
+
+    def __str__(self) -> str:
+        return f"seal {self.number}"

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from django.contrib import messages
 from django.contrib.auth import get_user_model
+from django.contrib.auth.decorators import permission_required
 from django.db import connection
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 
+from brisk_web.house import chain
 from brisk_web.house.models import AuditEntry
 from brisk_web.inspections.models import Inspection
 from brisk_web.inspections.services import outdated_files
@@ -63,6 +67,31 @@ def house(request: HttpRequest) -> HttpResponse:
         "roots": StorageRoot.objects.all(),
         "people": get_user_model().objects.filter(is_active=True).prefetch_related("groups").order_by("username"),
         "audit": audit,
+        "sealed": chain.head() if may_see_audit else None,
         "refresh_ms": 2000 if active.exists() else 0,
     }
     return render(request, "house/house.html", context)
+
+
+@require_POST
+@permission_required("house.view_auditentry", raise_exception=True)
+def verify_trail(request: HttpRequest) -> HttpResponse:
+    """Seal what waits and verify the whole audit trail."""
+    chain.seal()
+    wrong = chain.verify()
+    if wrong:
+        messages.error(request, f"The audit trail is broken at seal {wrong.number}: {wrong.says}.")
+    else:
+        number, _ = chain.head()
+        messages.success(request, f"The audit trail holds: none of its {number} entries was changed or removed.")
+    return redirect("house")
+
+
+@require_GET
+@permission_required("house.view_auditentry", raise_exception=True)
+def trail(request: HttpRequest) -> StreamingHttpResponse:
+    """The sealed audit trail as lines of JSON."""
+    lines = (json.dumps(row, ensure_ascii=False) + "\n" for row in chain.rows())
+    answer = StreamingHttpResponse(lines, content_type="application/x-ndjson")
+    answer["Content-Disposition"] = 'attachment; filename="audit-trail.jsonl"'
+    return answer

@@ -6,6 +6,7 @@ from asgiref.sync import sync_to_async
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
+from brisk_web.house.chain import seal
 from brisk_web.work.sweep import SILENT_S, sweep, tidy_up
 
 QUEUE = "watch"
@@ -15,11 +16,12 @@ _KEPT_HOURS = 48  # how long the queue keeps jobs that are over
 @app.periodic(cron="* * * * * */10")
 @app.task(queue=QUEUE, queueing_lock="sweep", priority=100, pass_context=False)
 async def sweep_task(timestamp: int) -> None:
-    """End the queue's jobs of dead workers, then look at every row of work."""
+    """End the queue's jobs of dead workers, look at every row of work, seal the audit trail."""
     manager = app.job_manager
     for job in await manager.get_stalled_jobs(seconds_since_heartbeat=SILENT_S):
         await manager.finish_job(job, Status.FAILED, delete_job=False)
     await sync_to_async(sweep)()
+    await sync_to_async(seal)()
 
 
 @app.periodic(cron="17 * * * *")

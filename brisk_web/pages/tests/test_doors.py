@@ -68,6 +68,7 @@ WRITES: dict[str, str] = {
     "watch": OPERATOR,
     "sign": OPERATOR,
     "take-back": OPERATOR,
+    "verify-trail": LEAD,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
@@ -75,6 +76,8 @@ FORMS = {
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
+#: What is only read, but not by everybody.
+READS = {"trail": LEAD}
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
 OPEN = {"session", "sign-in", "sign-out"}
@@ -155,7 +158,9 @@ class DoorTest(FurnishedTestCase):
             for role in ROLES:
                 self.sign_in(role)
                 status = self.client.get(self.house.address(pattern)).status_code
-                if pattern.name not in WRITES:
+                if ROLES.index(role) < ROLES.index(READS.get(pattern.name, VIEWER)):
+                    self.assertEqual(status, 403, f"{pattern.name} for a {role}")
+                elif pattern.name not in WRITES:
                     self.assertIn(status, (200, 400, 404), f"{pattern.name} for a {role}")
                 elif pattern.name in FORMS and ROLES.index(role) < ROLES.index(WRITES[pattern.name]):
                     self.assertEqual(status, 403, f"{pattern.name} for a {role}")
