@@ -43,7 +43,7 @@ need_python() {
   fi
   say "Installing Python packages"
   [ -x .venv/bin/uv ] || .venv/bin/pip install -q --disable-pip-version-check --require-hashes -r requirements/uv.txt
-  .venv/bin/uv pip install -q --require-hashes -r "$lock"
+  .venv/bin/uv pip install -q --no-deps --require-hashes -r "$lock"
   .venv/bin/uv pip install -q --no-deps --no-build-isolation -e .
   echo "$wanted" >"$stamp"
 }
