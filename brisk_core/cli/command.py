@@ -13,6 +13,7 @@ from pathlib import Path
 
 from brisk_core import sandbox
 from brisk_core.captions import Captioned, burned_from_json, document_from_json, evidence_of
+from brisk_core.cli.packages import add_packages, run_package
 from brisk_core.cli.plans import add_plans, run_plan
 from brisk_core.cli.reading import read_file, read_spec, read_timeline
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Parser, Refusal, printable, say, say_json
@@ -52,6 +53,7 @@ def _parser() -> argparse.ArgumentParser:
     stems.add_argument("--limit", type=float, help="dB under the mix that may be left, such as 60; 40 without it")
     stems.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/stems/1")
     add_plans(verbs)
+    add_packages(verbs)
     return parser
 
 
@@ -60,7 +62,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         options = _parser().parse_args(words)
-        return {"inspect": _inspect, "check": _check, "stems": _stems, "plan": run_plan}[options.verb](options)
+        return {"inspect": _inspect, "check": _check, "stems": _stems, "plan": run_plan, "package": run_package}[
+            options.verb
+        ](options)
     except Refusal as refusal:
         sys.stderr.write(f"brisk-sentry: {printable(' '.join(str(refusal).split()))}\n")
         if "--json" in words:

@@ -29,6 +29,8 @@ FIELDS: dict[str, str] = {
     "range": "the range of the timeline",
 }
 _FIELD = re.compile(r"\{([^{}:]*)(?::([^{}]*))?\}")
+_RANGE = re.compile(r"([^\W_])-([^\W_])")
+_ALLOWED = re.compile(r"(?:[^\W_]-[^\W_]|[\w .,'’()+=@~!#-])+")  # what may be in a list of allowed signs
 _CASES = ("as it is", "upper", "lower")
 _LONGEST = 255  # bytes of a name that file systems take
 _DAY_SIGNS = re.compile(r"%[YymdHMj]|[-_.A-Za-z0-9]")
@@ -41,7 +43,7 @@ class NameRule:
 
     text: str
     case: str = "as it is"  #: one of "as it is", "upper", "lower"
-    allowed: str = "A-Za-z0-9._-"  #: signs that stay, as in a class of a regular expression; others become ``_``
+    allowed: str = "A-Za-z0-9._-"  #: signs that stay, with ranges; others become ``_``
     longest: int = _LONGEST  #: bytes of the whole name in UTF-8, its extension among them
 
     def __post_init__(self) -> None:
@@ -56,10 +58,8 @@ class NameRule:
             yield f"met {self.case!r} as case; expected one of {', '.join(_CASES)}"
         if not 1 <= self.longest <= _LONGEST:
             yield f"met {self.longest} as the longest name; expected 1 to {_LONGEST}"
-        try:
-            re.compile(f"[{self.allowed}]")
-        except re.error:
-            yield f"met {self.allowed!r} as allowed signs; expected a list such as A-Za-z0-9_-"
+        if not _ALLOWED.fullmatch(self.allowed) or any(first > last for first, last in _RANGE.findall(self.allowed)):
+            yield f"met {self.allowed[:40]!r} as allowed signs; expected a list such as A-Za-z0-9_-"
         if "/" in self.text or "\\" in self.text or "\0" in self.text:
             yield "a name cannot hold slashes; folders are part of the destination"
         rest = _FIELD.sub("", self.text)
@@ -103,7 +103,7 @@ class NameRule:
             text = str(value).zfill(int(how or 1))
         else:
             text = str(value)
-        return re.sub(f"[^{self.allowed}]", "_", text)
+        return re.sub(f"[^{_as_class(self.allowed)}]", "_", text)
 
     def _cased(self, name: str) -> str:
         return {"upper": name.upper, "lower": name.lower}.get(self.case, lambda: name)()
@@ -132,6 +132,12 @@ class NameRule:
         pattern = "".join([*parts, re.escape(self._cased(self.text[last:]) + extension)])
         met = re.fullmatch(pattern, name)
         return list(met.groups()) if met else None
+
+
+def _as_class(allowed: str) -> str:
+    """A list of allowed signs as the inside of a class of a regular expression."""
+    rest = _RANGE.sub("", allowed)
+    return "".join(f"{first}-{last}" for first, last in _RANGE.findall(allowed)) + re.escape(rest)
 
 
 #: What a field looks like in a name, where that is known.

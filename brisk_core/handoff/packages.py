@@ -92,18 +92,22 @@ def make_package(
     digests: dict[str, dict[str, str]] = {}
     for item, path in zip(items, paths, strict=True):
         expected = ("xxh128", item.xxh128) if item.xxh128 else None
-        done = before
         copied = copy_verified(
             item.source,
             part / path,
             algorithms,
             expected=expected,
-            told=(lambda size, done=done: told(done + size, total)) if told else None,
+            told=_behind(told, before, total) if told else None,
         )
         digests[path], before = copied.digests, before + copied.size
     _write_manifests(part, folder.name, kinds, digests, author)
     os.rename(part, folder)
     return digests
+
+
+def _behind(told: Callable[[int, int], None], before: int, total: int) -> Callable[[int], None]:
+    """Tell the bytes of one file behind those of the files before it."""
+    return lambda size: told(before + size, total)
 
 
 def _clear(part: Path) -> None:

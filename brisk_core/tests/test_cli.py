@@ -83,6 +83,21 @@ class CommandTest(TestCase):
         status, out, _ = self.run_command(*words, "--picture-rate", "20 Mb/s")
         self.assertEqual((status, "over the cap by" in out), (1, True))
 
+    def test_packages_are_made_and_verified(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "a.txt").write_text("film")
+            package = str(folder / "package")
+            status, out, _ = self.run_command("package", "make", package, str(folder / "a.txt"), "--manifest", "md5")
+            self.assertEqual((status, out.split()[-1]), (0, "a.txt"))
+            self.assertEqual(self.run_command("package", "verify", package)[:2], (0, "1 of 1 files as listed\n"))
+            self.assertEqual(self.run_command("package", "make", package, str(folder / "a.txt"))[0], 2)
+            (folder / "package" / "a.txt").write_text("Film")
+            status, out, _ = self.run_command("package", "verify", package, "--json")
+            self.assertEqual((status, json.loads(out)["changed"]), (1, ["a.txt"]))
+            self.assertEqual(self.run_command("package", "verify", f"{package}x")[0], 3)
+            self.assertEqual(self.run_command("package", "make", f"{package}2", f"{package}x")[0], 3)
+
     def test_rates_in_order_of_harm(self) -> None:
         status, out, _ = self.run_command(
             "plan", "rates", "--source", "24 1:00:00", "--target", "25", "--target", "30i"

@@ -22,10 +22,12 @@ _OPERATOR = (
     "decisions.add_request",
     "decisions.add_watching",
     "decisions.add_signature",
+    "handoff.add_handoff",
 )
 _LEAD = (
     "checks.waive_must",
     "checks.take_back_any",
+    "handoff.keep_destinations",
     "shelf.add_specversion",
     "house.view_auditentry",
     "storage.add_storageroot",

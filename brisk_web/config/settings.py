@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "brisk_web.checks",
     "brisk_web.jobs",
     "brisk_web.decisions",
+    "brisk_web.handoff",
     "brisk_web.planner",
     "brisk_web.pages",
     "brisk_web.demo",

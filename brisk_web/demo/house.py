@@ -18,6 +18,7 @@ from brisk_core.samples.programme import TITLE
 from brisk_core.samples.stems import LATE_BELL, MIX, STEM_FILES
 from brisk_core.samples.timelines import TALL_EDIT, WIDE_EDIT
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
+from brisk_web.demo.outside import load_destinations
 from brisk_web.demo.titles import load_disc, load_foyer, uploads_query
 from brisk_web.edits.services import import_timeline
 from brisk_web.inspections.services import inspect_outdated
@@ -68,6 +69,7 @@ def load() -> Job:
         job = _load_job(folder, root, operator)
         load_foyer(root, operator)
         load_disc(operator)
+        load_destinations(get_user_model().objects.get(username="lena"))
     inspect_outdated(by=operator)
     return job
 

@@ -39,6 +39,7 @@ class Deliverable(Retirable):
     )
     rendered_by = models.CharField(max_length=200, blank=True)  # who makes its renders and is asked again
     rendered_by_email = models.EmailField(blank=True)
+    language = models.CharField(max_length=20, blank=True)  # for names: EN, de-AT
     two_sign = models.BooleanField(default=False)  # is a second pair of eyes asked for?
 
     class Meta:

@@ -103,7 +103,8 @@ def _way(check: Check) -> tuple[Way | None, list[Step]]:
     if attempt is None or attempt.deliverable.renders.filter(attempt__gt=attempt.attempt).exists():
         return None, []
     way = one_way(attempt.deliverable_id, check.pk, check.verdict)
-    return way, steps_of(check.pk, way, attempt=attempt.attempt) if check.verdict else []
+    steps = steps_of(check.pk, attempt.deliverable_id, way, attempt=attempt.attempt) if check.verdict else []
+    return way, steps
 
 
 def _kept_picture(request: HttpRequest, data: dict[str, Any]) -> str:

@@ -13,7 +13,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from brisk_web.accounts.people import signed_in
-from brisk_web.decisions.states import State, failing, needs_a_person, with_state
+from brisk_web.handoff.states import State, failing, needs_a_person, with_state
 from brisk_web.house.models import in_use
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render, owed
@@ -50,7 +50,9 @@ def _ways(request: HttpRequest) -> dict[str, tuple[str, Q]]:
         "mine": ("Mine", Q(pk__in=mine) | Q(assigned_to=by)),
         "empty": ("Without a render", Q(state=State.WAITING)),
         "asked": ("Asked again", Q(state=State.ASKED)),
-        "signed": ("Signed", Q(state=State.SIGNED)),
+        "signed": ("Signed", Q(state__in=(State.SIGNED, State.SENDING))),
+        "with-them": ("With them", Q(state__in=(State.WITH_THEM, State.REFUSED))),
+        "taken": ("Taken", Q(state=State.TAKEN)),
     }
 
 

@@ -49,7 +49,7 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         model = Deliverable
         fields = (
             "name", "spec_version", "timeline", "range_text", "naming_rule", "due_at", "assigned_to", "rendered_by",
-            "rendered_by_email", "two_sign",
+            "rendered_by_email", "language", "two_sign",
         )  # fmt: skip
         labels = {
             "spec_version": "Spec",
@@ -57,6 +57,7 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             "assigned_to": "Looked after by",
             "rendered_by": "Rendered by",
             "rendered_by_email": "E-mail of who renders it",
+            "language": "Language, for names",
             "two_sign": "Two people sign it",
         }
         help_texts = {

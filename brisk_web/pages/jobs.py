@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
-from brisk_web.decisions.states import with_state
+from brisk_web.handoff.states import with_state
 from brisk_web.house.models import in_use, retired
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs import services

@@ -15,7 +15,7 @@ from brisk_core.facts import Inspection as Facts
 from brisk_core.report import lane_of, many_report, render_report
 from brisk_web.checks.models import Check, Finding
 from brisk_web.decisions.models import Request, Signature, Watching
-from brisk_web.decisions.states import State, with_state
+from brisk_web.handoff.states import State, with_state
 from brisk_web.house.services import name_of
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.pages import lanes

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_POST
 
 from brisk_web.accounts.people import signed_in
 from brisk_web.edits.models import Timeline
+from brisk_web.handoff.models import Destination
 from brisk_web.house import services
 from brisk_web.house.models import Retirable
 from brisk_web.jobs.models import Deliverable, Job
@@ -62,6 +63,12 @@ _WAYS = {
         says="is removed from its job.",
         back="is with its job again.",
     ),
+    "destination": _Way(
+        model=Destination,
+        permission="handoff.keep_destinations",
+        says="is no longer offered. What was handed over to it stays.",
+        back="is offered again.",
+    ),
     "root": _Way(
         model=StorageRoot,
         permission="storage.add_storageroot",
@@ -91,6 +98,8 @@ def _home(row: Model) -> str:
     """The page on which a thing is listed."""
     if isinstance(row, Deliverable | Timeline | Plan):
         return reverse("job", args=[row.job_id])
+    if isinstance(row, Destination):
+        return reverse("hand-offs")
     if isinstance(row, Job):
         return reverse("jobs")
     return reverse("desk") if isinstance(row, MediaFile) else reverse("house")

@@ -8,7 +8,7 @@ from typing import cast
 
 from django.urls import reverse
 
-from brisk_web.decisions.states import State, with_state
+from brisk_web.handoff.states import State, with_state
 from brisk_web.house.services import name_of
 from brisk_web.jobs.models import Deliverable
 
@@ -33,6 +33,11 @@ class Way:
     holder: str  #: the person of the house who looks after it; empty for none
     since: datetime | None
     next: Step | None  #: what the house does next; ``None`` where it waits
+
+    @property
+    def is_decided(self) -> bool:
+        """Has somebody decided about the newest attempt?"""
+        return self.state not in (State.WAITING, State.READING, State.DECIDING)
 
 
 def way_of(deliverable: Deliverable, check_id: int | None, *, verdict: str | None = None) -> Way:
@@ -59,6 +64,8 @@ def _who(deliverable: Deliverable, state: str) -> str:
         return deliverable.rendered_by or "the editor"
     if state == State.READING:
         return "the house reads it"
+    if state in (State.SENDING, State.WITH_THEM, State.TAKEN):
+        return "the other side" if state != State.SENDING else "on its way"
     return name_of(deliverable.assigned_to) if deliverable.assigned_to else "nobody has it yet"
 
 
@@ -73,14 +80,18 @@ def _next(deliverable: Deliverable, state: str, verdict: str | None, check_id: i
         return Step(label="Decide", address=reverse("check", args=[check_id]), key="", main=True)
     if state == State.HALF_SIGNED:
         return Step(label="Sign too", address=reverse("sign", args=[check_id]), key="s", main=True)
-    if state in (State.ASKED, State.SIGNED):
+    if state == State.SIGNED:
+        return Step(label="Hand over", address=reverse("hand-over", args=[deliverable.pk]), key="", main=True)
+    if state == State.REFUSED:
+        return Step(label="Decide", address=reverse("check", args=[check_id]), key="", main=True)
+    if state not in (State.WAITING, State.READING):
         return Step(label="Open", address=reverse("deliverable", args=[deliverable.pk]), key="")
     return None
 
 
-def steps_of(check_id: int, way: Way, *, attempt: int) -> list[Step]:
+def steps_of(check_id: int, deliverable_id: int, way: Way, *, attempt: int) -> list[Step]:
     """Return what can be done with the newest attempt of a deliverable, what is expected first."""
-    deciding = way.state in (State.DECIDING, State.HALF_SIGNED)
+    deciding = way.state in (State.DECIDING, State.HALF_SIGNED, State.REFUSED)
     asks = way.next is not None and way.next.label == "Ask again"
     signs = way.next is not None and way.next.key == "s"
     steps = []
@@ -89,5 +100,8 @@ def steps_of(check_id: int, way: Way, *, attempt: int) -> list[Step]:
         steps.append(Step(label=label, address=reverse("ask-again", args=[check_id]), key="a", main=asks))
     if deciding:
         steps.append(Step(label="Sign", address=reverse("sign", args=[check_id]), key="s", main=signs))
+    if way.state in (State.SIGNED, State.REFUSED):
+        hand_over = reverse("hand-over", args=[deliverable_id])
+        steps.append(Step(label="Hand over", address=hand_over, key="h", main=way.state == State.SIGNED))
     steps.append(Step(label="Watch", address=reverse("watch", args=[check_id]), key="w"))
     return sorted(steps, key=lambda step: not step.main)

@@ -43,6 +43,9 @@ class BuildTest(TestCase):
             ("{}", {}, r"the field \{\}"),
             ("{size:4}", {}, "takes no form"),
             (" ", {}, "cannot be empty"),
+            ("a", {"allowed": "[]"}, "allowed signs"),
+            ("a", {"allowed": ""}, "allowed signs"),
+            ("a", {"allowed": "a/b"}, "allowed signs"),
             ("a", {"case": "Title", "longest": 999, "allowed": "z-a"}, "as case.*as the longest.*allowed signs"),
         ):
             with self.subTest(text), self.assertRaisesRegex(ValueRefused, says):

@@ -12,7 +12,7 @@ from brisk_web.checks.models import Check, Waiver
 from brisk_web.checks.services import judge_again
 from brisk_web.decisions import services
 from brisk_web.decisions.models import Signature
-from brisk_web.decisions.states import State, failing, needs_a_person, with_state
+from brisk_web.handoff.states import State, failing, needs_a_person, with_state
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import DecisionRefused
 from brisk_web.jobs.models import Deliverable, Job, Render

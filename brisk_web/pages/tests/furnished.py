@@ -15,6 +15,7 @@ from brisk_web.checks.models import Finding
 from brisk_web.checks.services import open_check
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
+from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
@@ -96,6 +97,8 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
     disc = keep(job, "Disc", {"text": DISC}, None, by=by, kind=Plan.Kind.DISC)
     stem_check = StemCheck.objects.create(mix=file)
+    there = Destination.objects.create(name="Outside", kind="folder", address=str(house.folder / "outside"))
+    handoff = HandOff.objects.create(render=check.render, destination=there, name="a", made_by=by, state="done")
     request = Request.objects.create(render=check.render, made_by=by)
     point = Point.objects.create(request=request, position=0, label="Freeze", places=[[1, 3]])
     Finding.objects.get_or_create(
@@ -104,7 +107,7 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     return Furnished(
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
-            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk,
+            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "destination_id": there.pk, "handoff_id": handoff.pk,
             "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
             "pairing_id": pairing.pk, "plan_id": disc.pk, "item": "film",

@@ -69,10 +69,17 @@ WRITES: dict[str, str] = {
     "sign": OPERATOR,
     "take-back": OPERATOR,
     "verify-trail": LEAD,
+    "hand-over": OPERATOR,
+    "change-hand-off": OPERATOR,
+    "try-destination": OPERATOR,
+    "new-destination": LEAD,
+    "change-destination": LEAD,
+    "retire-destination": LEAD,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
+    "hand-over", "new-destination", "change-destination",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
@@ -104,7 +111,8 @@ NAMES = (
     "source_length", "characteristic", "old", "new", "family", "next_by",
     "words", "sent_to", "point_line", "point_label", "point_found", "point_change", "point_keep", "answer", "reason",
     "scope", "until", "line", "says", "password", "from", "to", "assigned_to", "rendered_by", "rendered_by_email",
-    "two_sign",
+    "two_sign", "action", "destination", "address", "user", "package", "name_rule", "name_case", "name_signs",
+    "receipt_key", "asked_at", "at_once", "opens", "closes", "answers", "language",
 )  # fmt: skip
 
 

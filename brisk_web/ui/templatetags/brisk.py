@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import datetime
 from typing import Any
@@ -151,6 +152,12 @@ def ago(moment: datetime) -> str:
 def words(text: str) -> list[str]:
     """Split a text at its spaces, for short loops over fixed names."""
     return text.split()
+
+
+@register.filter
+def pretty_json(value: Any) -> str:
+    """A document as JSON over several lines."""
+    return json.dumps(value, indent=2, ensure_ascii=False)
 
 
 @register.filter

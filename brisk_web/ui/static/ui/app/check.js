@@ -521,6 +521,7 @@ document.addEventListener("alpine:init", () => {
         w: () => this.take("w"),
         s: () => this.take("s"),
         r: () => this.take("r"),
+        h: () => this.take("h"),
         "/": () => this.$refs.filter.focus(),
         "?": () => showKeys(this.$refs.keys),
       });

@@ -7,6 +7,7 @@ from django.db.models import Case, Count, Exists, F, IntegerField, OuterRef, Q, 
 from django.db.models.functions import Coalesce
 
 from brisk_web.decisions.models import Request, Signature, standing
+from brisk_web.handoff.models import HandOff
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Render
 
@@ -22,10 +23,15 @@ class State(models.TextChoices):
     ASKED = "asked", "asked again"
     HALF_SIGNED = "half signed", "signed by one of two"
     SIGNED = "signed", "signed"
+    SENDING = "sending", "being handed over"
+    WITH_THEM = "with them", "with them"
+    TAKEN = "taken", "taken"
+    REFUSED = "refused", "refused by them"
 
 
+_AWAY = (State.SENDING, State.WITH_THEM, State.TAKEN, State.REFUSED)
 #: States in which a person of the house has to do something.
-NEEDS_A_PERSON = (State.DECIDING, State.HALF_SIGNED)
+NEEDS_A_PERSON = (State.DECIDING, State.HALF_SIGNED, State.SIGNED, State.REFUSED)
 
 
 def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
@@ -37,6 +43,8 @@ def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
     newest = Render.objects.filter(deliverable=OuterRef("pk")).order_by("-attempt")
     asked = Request.objects.filter(render=OuterRef("newest_render"), taken_back_at=None).order_by("-made_at")
     signed = standing(Signature.objects.filter(render=OuterRef("newest_render")))
+    sent = HandOff.objects.filter(render=OuterRef("newest_render")).exclude(state=HandOff.State.CANCELLED)
+    sent = sent.order_by("-pk")
     signers = signed.order_by().values("render").annotate(count=Count("made_by", distinct=True)).values("count")
     return (
         deliverables.annotate(
@@ -51,10 +59,17 @@ def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
             asked_at=Subquery(asked.values("made_at")[:1]),
             signers=Coalesce(Subquery(signers, output_field=IntegerField()), 0),
             signed_at=Subquery(signed.order_by("-made_at").values("made_at")[:1]),
+            sending=Subquery(sent.values("state")[:1]),
+            answer=Subquery(sent.values("answer")[:1]),
+            sent_at=Subquery(sent.annotate(at=Coalesce("answered_at", "finished_at", "created_at")).values("at")[:1]),
         )
         .annotate(
             state=Case(
                 When(newest_render=None, then=Value(State.WAITING)),
+                When(answer="taken", then=Value(State.TAKEN)),
+                When(answer="refused", asked=False, then=Value(State.REFUSED)),
+                When(sending=HandOff.State.DONE, asked=False, then=Value(State.WITH_THEM)),
+                When(sending__isnull=False, asked=False, then=Value(State.SENDING)),
                 When(signers__gte=2, then=Value(State.SIGNED)),
                 When(signers=1, two_sign=False, then=Value(State.SIGNED)),
                 When(asked=True, then=Value(State.ASKED)),
@@ -66,6 +81,7 @@ def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
         )
         .annotate(
             since=Case(
+                When(state__in=_AWAY, then=F("sent_at")),
                 When(state__in=(State.SIGNED, State.HALF_SIGNED), then=F("signed_at")),
                 When(state=State.ASKED, then=F("asked_at")),
                 When(state=State.DECIDING, then=Coalesce(F("judged"), F("taken_in"))),

@@ -1,0 +1,71 @@
+"""``brisk-sentry package``: makes a package of files, and verifies any that arrives."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Parser, Refusal, printable, say, say_json
+from brisk_core.handoff import Item, make_package, verify_package
+from brisk_core.handoff.copying import CopyRefused
+from brisk_core.handoff.manifests import ManifestRefused
+from brisk_core.handoff.packages import KINDS
+
+
+def add_packages(verbs: Any) -> None:
+    """Add the verb ``package`` to the command."""
+    package = verbs.add_parser("package", help="make a package of files with manifests, or verify one")
+    kinds = package.add_subparsers(dest="kind", required=True, parser_class=Parser)
+    make = kinds.add_parser("make", help="copy files into a new folder, verify them, list them")
+    make.add_argument("folder", help="of the package; it must not be there yet")
+    make.add_argument("files", nargs="+")
+    make.add_argument("--manifest", action="append", choices=KINDS, help="mhl without it; may be given again")
+    make.add_argument("--author", default="", help="who made it, for the manifest")
+    verify = kinds.add_parser("verify", help="hold a folder against its manifests")
+    verify.add_argument("folder")
+    verify.add_argument("--json", action="store_true", help="print what was found as JSON")
+
+
+def run_package(options: argparse.Namespace) -> int:
+    """Make or verify a package; return the exit status: 1 for one that does not hold."""
+    return _make(options) if options.kind == "make" else _verify(options)
+
+
+def _make(options: argparse.Namespace) -> int:
+    files = [Path(name) for name in options.files]
+    missing = [path for path in files if not path.is_file()]
+    if missing:
+        raise Refusal(UNREADABLE, f"{missing[0]} is no file")
+    items = [Item(source=path, path=path.name) for path in files]
+    try:
+        digests = make_package(Path(options.folder), items, options.manifest or ["mhl"], author=options.author)
+    except (CopyRefused, ManifestRefused) as error:
+        raise Refusal(WRONG_USE, str(error)) from error
+    except OSError as error:
+        raise Refusal(UNREADABLE, f"the package cannot be written: {error.strerror or error}") from error
+    for path, found in sorted(digests.items()):
+        say(f"{found['xxh128']}  {printable(path)}")
+    return NO_FAIL
+
+
+def _verify(options: argparse.Namespace) -> int:
+    folder = Path(options.folder)
+    if not folder.is_dir():
+        raise Refusal(UNREADABLE, f"{folder} is no folder")
+    found = verify_package(folder)
+    if options.json:
+        say_json(
+            {
+                "right": found.right,
+                "manifest": found.manifest,
+                "checked": found.checked,
+                "missing": list(found.missing),
+                "changed": list(found.changed),
+                "extra": list(found.extra),
+                "says": found.says,
+            }
+        )
+    else:
+        say(printable(found.says))
+    return NO_FAIL if found.right else A_FAIL

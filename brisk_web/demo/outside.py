@@ -1,0 +1,51 @@
+"""The destinations of the demonstration: the stand-ins that ``./start`` runs, at the ports it gave them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.auth.models import User
+
+from brisk_standins.intake import public_key_of
+from brisk_web.handoff.models import Destination
+from brisk_web.handoff.services import keep_destination
+
+_DECK = ("deck", "canal-lock")  # who the deck lets in, as brisk_standins has it
+
+
+def load_destinations(lead: User) -> None:
+    """Keep the intake of Channel Merrow and the deck of Wherry House; a later start gives the deck its new ports."""
+    outside = Path(settings.DATA_FOLDER) / "outside"
+    for name in ("merrow", "wherry"):
+        (outside / name).mkdir(parents=True, exist_ok=True)
+    ftp, line = os.environ.get("BRISK_FTP_PORT", "8868"), os.environ.get("BRISK_LINE_PORT", "8869")
+    deck_at = {"address": f"ftp://127.0.0.1:{ftp}/", "asked_at": f"127.0.0.1:{line}"}
+    if Destination.objects.exists():
+        Destination.objects.filter(name="Wherry House deck").update(**deck_at)
+        return
+    keep_destination(
+        Destination(
+            name="Channel Merrow intake",
+            kind=Destination.Kind.FOLDER,
+            address=str(outside / "merrow"),
+            answers=Destination.Answers.RECEIPT,
+            receipt_key=public_key_of(outside / "keys"),
+            package="mhl md5",
+            name_rule="OLP_{title}_{size}_{rate}{scan}_V{attempt:2}",
+            name_case="upper",
+            name_signs="A-Za-z0-9_",
+            name_length=60,
+        ),
+        password="",
+        by=lead,
+    )
+    user, password = _DECK
+    keep_destination(
+        Destination(
+            name="Wherry House deck", kind=Destination.Kind.FTP, user=user, answers=Destination.Answers.DECK, **deck_at
+        ),
+        password=password,
+        by=lead,
+    )

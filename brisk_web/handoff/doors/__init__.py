@@ -1,0 +1,11 @@
+"""Doors: how bytes get to a destination. Each speaks one protocol; none knows of records.
+
+A file goes under a temporary name, from the byte where an earlier try ended, is verified over there, and only then
+takes its right name, which is never overwritten.
+"""
+
+from brisk_web.handoff.doors.door import PART, Door, DoorClosed, DoorRefused
+from brisk_web.handoff.doors.folder import FolderDoor
+from brisk_web.handoff.doors.ftp import FtpDoor
+
+__all__ = ["PART", "Door", "DoorClosed", "DoorRefused", "FolderDoor", "FtpDoor"]

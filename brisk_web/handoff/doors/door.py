@@ -1,0 +1,48 @@
+"""What every door does, and how it says that it cannot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+
+PART = ".part"  # ending of what is not whole yet
+CHUNK = 1 << 18  # bytes sent at once; progress is told and stops are noticed between two of them
+
+Told = Callable[[int], None]  #: told the bytes that are over there; may raise to stop
+
+
+class DoorClosed(Exception):
+    """Something that may go away by itself: no connection, a broken one, a full disk. With a sentence."""
+
+
+class DoorRefused(Exception):
+    """Something that stays until a person changes it: a refused login, a taken name. With a sentence."""
+
+
+class Door(Protocol):
+    """An open way to a destination; paths are relative to its folder, with slashes."""
+
+    def free(self) -> int | None:
+        """Return the free bytes over there, ``None`` where nobody says."""
+
+    def size_of(self, path: str) -> int | None:
+        """Return the size of a file, ``None`` where there is none."""
+
+    def send(self, source: Path, path: str, told: Told) -> None:
+        """Send a file under the temporary name of a path, going on where an earlier try ended."""
+
+    def digest_of(self, path: str, told: Told) -> str:
+        """Return the XXH3-128 of a file over there, read back."""
+
+    def read(self, path: str, most: int) -> bytes | None:
+        """Return a small file, ``None`` where there is none; raises ``DoorRefused`` for more than ``most`` bytes."""
+
+    def remove(self, path: str) -> None:
+        """Remove a file, if it is there."""
+
+    def give_name(self, part: str, path: str) -> None:
+        """Give a file its right name; raises ``DoorRefused`` where the name is taken."""
+
+    def close(self) -> None:
+        """Close the way."""

@@ -1,0 +1,6 @@
+"""What hand-offs tell upwards, in the transaction that writes it."""
+
+from django.dispatch import Signal
+
+#: The other side took or refused something. Arguments: ``handoff``.
+answered = Signal()

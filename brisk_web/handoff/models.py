@@ -1,0 +1,148 @@
+"""Where signed renders go, their way there, and what the other side says."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import time
+from typing import Any, ClassVar
+
+from django.conf import settings
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+
+from brisk_core.handoff import NameRule
+from brisk_web.house.models import Retirable
+from brisk_web.work.models import Work
+
+
+class Destination(Retirable):
+    """A place outside the house that takes files."""
+
+    class Kind(models.TextChoices):
+        FOLDER = "folder", "Folder"
+        FTP = "ftp", "FTP or FTPS"
+
+    class Answers(models.TextChoices):
+        NONE = "none", "does not answer: what was verified counts as taken"
+        RECEIPT = "receipt", "writes a receipt beside the package"
+        DECK = "deck", "lists what it plays"
+
+    name = models.CharField(max_length=100, unique=True)
+    kind = models.CharField(max_length=16, choices=Kind)
+    address = models.CharField(max_length=500)  # a folder, or ftp://host:port/folder; never with a password
+    user = models.CharField(max_length=200, blank=True)
+    secret = models.TextField(blank=True, editable=False)  # sealed, see ``secrets``
+    answers = models.CharField(max_length=16, choices=Answers, default=Answers.NONE)
+    receipt_key = models.CharField(max_length=64, blank=True)  # Ed25519 public key of receipts, hexadecimal
+    asked_at = models.CharField(max_length=200, blank=True)  # where a deck is asked for its list: host:port
+    name_rule = models.CharField(max_length=255, blank=True)  # empty: the name that the render has
+    name_case = models.CharField(max_length=16, default="as it is")
+    name_signs = models.CharField(max_length=60, default="A-Za-z0-9._-")
+    name_length = models.PositiveSmallIntegerField(
+        default=255, validators=[MinValueValidator(1), MaxValueValidator(255)]
+    )
+    package = models.CharField(
+        max_length=40, blank=True
+    )  # manifests of a package, such as "mhl md5"; empty: the file alone
+    at_once = models.PositiveSmallIntegerField(default=1, validators=[MinValueValidator(1), MaxValueValidator(8)])
+    opens = models.TimeField(null=True, blank=True)  # in the zone of the house; both empty: always
+    closes = models.TimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ("name",)
+        permissions = [("keep_destinations", "Can add and change destinations")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def rule(self) -> NameRule | None:
+        """The rule for names, ``None`` where renders keep theirs."""
+        if not self.name_rule:
+            return None
+        return NameRule(text=self.name_rule, case=self.name_case, allowed=self.name_signs, longest=self.name_length)
+
+    @property
+    def manifests(self) -> list[str]:
+        """The manifests that a package gets; none for a file alone."""
+        return self.package.split()
+
+    def is_open(self, now: time) -> bool:
+        """May it be sent to at this time of day?"""
+        if self.opens is None or self.closes is None:
+            return True
+        if self.opens <= self.closes:
+            return self.opens <= now < self.closes
+        return now >= self.opens or now < self.closes  # over midnight
+
+
+class HandOff(Work):
+    """One signed render on its way to one destination, and the answer."""
+
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {
+        Work.State.RUNNING: "is being sent",
+        Work.State.FAILED: "could not be sent",
+        Work.State.DONE: "was sent and verified",
+    }
+
+    class Answer(models.TextChoices):
+        OPEN = "", "no answer yet"
+        TAKEN = "taken", "taken"
+        REFUSED = "refused", "refused"
+
+    render = models.ForeignKey("jobs.Render", on_delete=models.PROTECT, related_name="handoffs")
+    destination = models.ForeignKey(Destination, on_delete=models.PROTECT, related_name="handoffs")
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    name = models.CharField(max_length=255)  # of the file or the package, over there
+    checksum = models.CharField(max_length=32)  # XXH3-128 that the file had when it was signed
+    digest = models.CharField(max_length=64)  # of the signature that it goes under
+    paused = models.BooleanField(default=False)
+    not_before = models.DateTimeField(null=True)  # a pause before the next try
+    failures = models.PositiveSmallIntegerField(default=0)  # in a row
+    says = models.TextField(blank=True)  # what it waits for, or what went wrong last
+    answer = models.CharField(max_length=16, choices=Answer, blank=True)
+    answered_at = models.DateTimeField(null=True)
+    answer_says = models.TextField(blank=True)
+    answer_document: Any = models.JSONField(null=True)  # what the other side sent, as it is
+    look_at = models.DateTimeField(null=True, db_index=True)  # when to look again by itself
+    looks = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ("-id",)
+        constraints = [
+            models.UniqueConstraint(
+                fields=("destination", "name"),
+                condition=~models.Q(state__in=("cancelled", "failed")) & ~models.Q(answer="refused"),
+                name="one_handoff_a_name",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.name} to {self.destination.name}"
+
+    @property
+    def waits_for_answer(self) -> bool:
+        """Is it with them, and have they not answered?"""
+        return self.state == Work.State.DONE and not self.answer
+
+    @property
+    def in_words(self) -> str:
+        """Where it is, in a few words."""
+        if self.state == Work.State.DONE:
+            return {"taken": "taken", "refused": "refused"}.get(self.answer, "with them, no answer yet")
+        if self.paused and self.is_active:
+            return "paused"
+        return self.state_in_words
+
+
+class Look(Work):
+    """One look at what the other side shows of a hand-off."""
+
+    handoff = models.ForeignKey(HandOff, on_delete=models.CASCADE, related_name="looked")
+    says = models.TextField(blank=True)  # what was seen
+
+    class Meta:
+        ordering = ("-id",)
+
+    def __str__(self) -> str:
+        return f"the look at {self.handoff}"

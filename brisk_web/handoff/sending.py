@@ -1,0 +1,205 @@
+"""Sending: a worker takes a hand-off, sends, verifies, names it; whoever is killed is taken up where it was."""
+
+from __future__ import annotations
+
+import os
+import random
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import timedelta
+from pathlib import Path
+
+from django.conf import settings
+from django.db import connection
+from django.db.models import F, Q
+from django.db.models.functions import Now
+from django.utils import timezone
+
+from brisk_core.exact import spell_bytes
+from brisk_core.handoff import Item, digests_of, make_package
+from brisk_core.handoff.copying import CopyRefused
+from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused
+from brisk_web.handoff.looking import ask_for_look
+from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.opening import open_door
+from brisk_web.house.services import record
+from brisk_web.work.kernel import Claim, Overtaken, work
+from brisk_web.work.models import Work
+
+_PAUSES_S = (5, 15, 60, 300, 900)  # before each try that follows a failure; the last one again and again
+_MOST_FAILURES = 12
+_WAIT_FOR_SLOT_S = 2
+_WAIT_FOR_HOURS_S = 60
+_LOCK_CLASS = 0x42726974  # of PostgreSQL's advisory locks: slots of destinations
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _File:
+    """A file of a hand-off: where it lies and what it is called over there."""
+
+    source: Path
+    path: str
+    size: int
+    xxh128: str
+
+
+def _ended(row: HandOff) -> None:
+    if row.state == Work.State.FAILED:
+        record("handoff.failed", row, f"Could not send {row}: {row.error}")
+        return
+    record("handoff.sent", row, f"Sent {row}, verified over there")
+    ask_for_look(row)
+
+
+@work(
+    "handoff",
+    HandOff,
+    doing="sending",
+    only_while=Q(paused=False) & (Q(not_before=None) | Q(not_before__lte=Now())),
+    related=("render__media_file__root", "render__deliverable__job", "destination"),
+    ended=_ended,
+)
+def send(claim: Claim[HandOff]) -> None:
+    """Send a hand-off to its destination."""
+    row = claim.row
+    if not row.destination.is_open(timezone.localtime().time()):
+        _wait(claim, _WAIT_FOR_HOURS_S, f"waits until {row.destination.opens:%H:%M}, when it may be sent")
+        return
+    with _slot(row.destination) as free:
+        if not free:
+            _wait(claim, _WAIT_FOR_SLOT_S, "waits until another one to this destination is there")
+            return
+        try:
+            _send(claim)
+        except DoorRefused as refused:
+            claim.fail(str(refused))
+        except CopyRefused as refused:
+            claim.fail(f"{refused}.")
+        except DoorClosed as closed:
+            _try_again(claim, str(closed))
+
+
+def _wait(claim: Claim[HandOff], seconds: float, says: str) -> None:
+    until = timezone.now() + timedelta(seconds=seconds)
+    claim.write(state=Work.State.QUEUED, queued_at=Now(), tries=0, not_before=until, says=says)
+
+
+def _try_again(claim: Claim[HandOff], says: str) -> None:
+    """Wait a growing while and try again, or give up."""
+    failures = claim.row.failures + 1
+    if failures >= _MOST_FAILURES:
+        claim.fail(f"{says} Given up after {failures} tries.")
+        return
+    pause = _PAUSES_S[min(failures, len(_PAUSES_S)) - 1] * random.uniform(0.8, 1.2)  # noqa: S311 - spreads tries
+    claim.write(failures=F("failures") + 1)
+    _wait(claim, pause, f"{says} Tries again at {timezone.localtime() + timedelta(seconds=pause):%H:%M:%S}.")
+
+
+@contextmanager
+def _slot(destination: Destination) -> Iterator[bool]:
+    """Hold one of the places that a destination allows at once; yields whether one was free.
+
+    A place is a lock of the database's session, so that a worker that dies gives it back.
+    """
+    with connection.cursor() as cursor:
+        taken = None
+        for number in range(destination.at_once):
+            key = (destination.pk * 16 + number) % (1 << 31)
+            cursor.execute("SELECT pg_try_advisory_lock(%s, %s)", [_LOCK_CLASS, key])
+            if cursor.fetchone()[0]:
+                taken = key
+                break
+        try:
+            yield taken is not None
+        finally:
+            if taken is not None:
+                cursor.execute("SELECT pg_advisory_unlock(%s, %s)", [_LOCK_CLASS, taken])
+
+
+def _send(claim: Claim[HandOff]) -> None:
+    row = claim.row
+    files = _files(claim)
+    total = 2 * sum(one.size for one in files)  # sent, and read back
+    door = open_door(row.destination)
+    try:
+        free = door.free()
+        missing = sum(one.size - (door.size_of(one.path + PART) or 0) for one in files)
+        if free is not None and free < missing:
+            raise DoorClosed(
+                f"There is no room: {spell_bytes(missing)} are to be written, {spell_bytes(free)} are free."
+            )
+        done = 0
+        for one in files:
+            _send_file(claim, door, one, done, total)
+            done += 2 * one.size
+        # Names are given last, and the manifest's last of all: who sees it finds everything it lists.
+        for one in files:
+            if door.size_of(one.path + PART) is not None:
+                door.give_name(one.path + PART, one.path)
+    finally:
+        door.close()
+    claim.end(failures=0, says="")
+
+
+def _send_file(claim: Claim[HandOff], door: Door, one: _File, done: int, total: int) -> None:
+    """Send one file under its temporary name and read it back; nothing is done for one that is there and right."""
+    told = _telling(claim, done, total)
+    if door.size_of(one.path) is not None:
+        # Ours from an earlier try that died while giving names, or somebody else's: its contents tell.
+        if door.size_of(one.path) == one.size and door.digest_of(one.path, told) == one.xxh128:
+            return
+        raise DoorRefused(f"{one.path} is there already; nothing is overwritten.")
+    door.send(one.source, one.path + PART, told)
+    back = door.digest_of(one.path + PART, _telling(claim, done + one.size, total))
+    if back != one.xxh128:
+        door.remove(one.path + PART)
+        raise DoorClosed(f"{one.path} reads back otherwise than it was sent; it is sent anew.")
+
+
+def _telling(claim: Claim[HandOff], before: int, total: int) -> Callable[[int], None]:
+    def told(done: int) -> None:
+        claim.progress(before + done, max(total, before + done + 1))
+        if claim.should_stop():
+            raise Overtaken(f"{claim.row} was stopped")
+
+    return told
+
+
+def _files(claim: Claim[HandOff]) -> list[_File]:
+    """The files of a hand-off: the render under its name, or a package around it; raises where the file is another."""
+    row = claim.row
+    source = _local(row)
+    if not row.destination.manifests:
+        found = digests_of(source, ["xxh128"], _telling(claim, 0, 1 << 62))
+        if found.digests["xxh128"] != row.checksum:
+            raise DoorRefused("The file is not the one that was signed: its checksum is another.")
+        return [_File(source=source, path=row.name, size=found.size, xxh128=row.checksum)]
+    folder = Path(settings.DATA_FOLDER) / "packages" / str(row.pk) / row.name
+    if not folder.exists():
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        inside = f"{row.name}{source.suffix}"
+        item = Item(source=source, path=inside, xxh128=row.checksum)
+        stop = _telling(claim, 0, 1 << 62)
+        make_package(folder, [item], row.destination.manifests, told=lambda done, _: stop(done))
+    paths = sorted((path for path in folder.rglob("*") if path.is_file()), key=lambda path: _order(folder, path))
+    files = []
+    for path in paths:
+        found = digests_of(path, ["xxh128"], _telling(claim, 0, 1 << 62))
+        inside = path.relative_to(folder).as_posix()
+        files.append(_File(source=path, path=f"{row.name}/{inside}", size=found.size, xxh128=found.digests["xxh128"]))
+    return files
+
+
+def _order(folder: Path, path: Path) -> tuple[bool, str]:
+    """What is listed comes before what lists it."""
+    inside = path.relative_to(folder).as_posix()
+    return inside.startswith(("ascmhl/", "manifest", "tagmanifest", "bag")), inside
+
+
+def _local(row: HandOff) -> Path:
+    """Where the render lies on this machine; raises ``DoorRefused`` where it does not."""
+    path = Path(row.render.media_file.url)
+    if not path.is_file() or not os.access(path, os.R_OK):
+        raise DoorRefused(f"{row.render.media_file.name} is no longer where it was.")
+    return path

@@ -1,0 +1,355 @@
+"""Handing over to real doors and stand-ins: whole or not at all, once, under the right name, and what they answer."""
+
+from __future__ import annotations
+
+import json
+import time
+from datetime import time as clock
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+from django.utils import timezone
+
+from brisk_core.handoff import digests_of, verify_package
+from brisk_standins import deck as decks
+from brisk_standins.intake import Intake, public_key_of
+from brisk_web.decisions.tests.test_decisions import DecisionCase
+from brisk_web.handoff import services
+from brisk_web.handoff.doors import DoorClosed, DoorRefused, FolderDoor, FtpDoor
+from brisk_web.handoff.looking import look_again
+from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.sending import send
+from brisk_web.handoff.services import HandOffRefused
+from brisk_web.handoff.states import State
+from brisk_web.work.models import Work
+from brisk_web.work.sweep import sweep
+
+
+class HandOffCase(DecisionCase):
+    """A signed render and a folder to send it to."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.make_signable()
+        self.sign()
+        self.outside = self.folder / "outside"
+        self.outside.mkdir()
+        self.destination = self.keep(name="Outside", kind="folder", address=str(self.outside))
+
+    def keep(self, password: str = "", **fields: Any) -> Destination:
+        return services.keep_destination(Destination(**fields), password=password, by=self.lead)
+
+    def hand_over(self, destination: Destination | None = None) -> HandOff:
+        return services.hand_over(self.render_of(self.check), destination or self.destination, by=self.operator)
+
+    def sent(self, row: HandOff) -> HandOff:
+        self.work()
+        row.refresh_from_db()
+        return row
+
+    def right(self, path: Path) -> None:
+        """The file is there, and is the one that was signed."""
+        self.assertEqual(digests_of(path, ["xxh128"]).digests["xxh128"], self.hand_over_checksum)
+
+    @property
+    def hand_over_checksum(self) -> str:
+        inspection = self.check.media_file.inspection
+        assert inspection
+        return inspection.checksum
+
+
+class FolderTest(HandOffCase):
+    def test_a_signed_render_goes_is_verified_and_counts_as_taken(self) -> None:
+        row = self.hand_over()
+        self.assertEqual(self.state(), State.SENDING)
+        row = self.sent(row)
+        self.assertEqual((row.state, row.answer, row.error), (Work.State.DONE, "taken", ""))
+        self.right(self.outside / "CANAL_V01.mp4")
+        self.assertEqual([path.name for path in self.outside.iterdir()], ["CANAL_V01.mp4"])
+        self.assertEqual(self.state(), State.TAKEN)
+        with self.assertRaisesRegex(HandOffRefused, "there already"):
+            self.hand_over()
+
+    def test_what_is_not_signed_or_is_void_does_not_go(self) -> None:
+        waiver = self.check.waivers.get(line="size")
+        from brisk_web.decisions.services import take_back
+
+        take_back(waiver, "no", by=self.lead)
+        with self.assertRaisesRegex(HandOffRefused, "not signed"):
+            self.hand_over()
+        self.assertEqual(HandOff.objects.count(), 0)
+
+    def test_a_file_that_changed_after_it_was_signed_is_not_sent(self) -> None:
+        row = self.hand_over()
+        path = Path(self.check.media_file.url)
+        path.write_bytes(path.read_bytes()[:-1] + b"!")
+        row = self.sent(row)
+        self.assertEqual(
+            (row.state, row.error),
+            (Work.State.FAILED, "The file is not the one that was signed: its checksum is another."),
+        )
+        self.assertEqual(list(self.outside.iterdir()), [])
+
+    def test_nothing_is_overwritten(self) -> None:
+        (self.outside / "CANAL_V01.mp4").write_text("somebody's")
+        row = self.sent(self.hand_over())
+        self.assertEqual(row.state, Work.State.FAILED)
+        self.assertIn("nothing is overwritten", row.error)
+        self.assertEqual((self.outside / "CANAL_V01.mp4").read_text(), "somebody's")
+
+    def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
+        source = Path(self.check.media_file.url)
+        for number in range(20):
+            with self.subTest(number):
+                HandOff.objects.all().delete()
+                for path in self.outside.iterdir():
+                    path.unlink()
+                row = self.hand_over()
+                self._die_at(number, row)
+                self.assertFalse(
+                    (self.outside / "CANAL_V01.mp4").exists() and row.state != Work.State.DONE and number < 17
+                )
+                for path in self.outside.iterdir():
+                    if path.name == "CANAL_V01.mp4":
+                        self.assertEqual(path.read_bytes(), source.read_bytes())
+                HandOff.objects.filter(pk=row.pk).update(beat_at="2020-01-01T00:00Z")
+                sweep(forgotten_s=0)
+                row = self.sent(row)
+                self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
+                self.right(self.outside / "CANAL_V01.mp4")
+                self.assertEqual(len(list(self.outside.iterdir())), 1)
+
+    def _die_at(self, number: int, row: HandOff) -> None:
+        """Let a worker die at the n-th of its steps: each chunk, each call at the door."""
+        steps = iter(range(10_000))
+
+        class Killed(BaseException):
+            pass
+
+        def step(real: Any) -> Any:
+            def stepped(*args: Any, **more: Any) -> Any:
+                if next(steps) == number:
+                    raise Killed
+                return real(*args, **more)
+
+            return stepped
+
+        names = ("free", "size_of", "send", "digest_of", "give_name")
+        patches = [mock.patch.object(FolderDoor, name, step(getattr(FolderDoor, name))) for name in names]
+        patches.append(mock.patch("brisk_web.handoff.sending._telling", return_value=step(lambda done: None)))
+        patches.append(mock.patch("brisk_web.handoff.doors.folder.CHUNK", 4096))
+        for one in patches:
+            one.start()
+        try:
+            claim = send.claim(row.pk)
+            assert claim
+            send.do(claim)
+        except Killed:
+            pass
+        finally:
+            for one in patches:
+                one.stop()
+        self.lose_tasks()
+        row.refresh_from_db()
+
+    def test_paused_gone_on_cancelled_and_tried_again(self) -> None:
+        row = self.hand_over()
+        self.assertTrue(services.pause(row, by=self.operator))
+        self.assertEqual(self.sent(row).state, Work.State.QUEUED)
+        self.assertEqual(row.in_words, "paused")
+        self.assertTrue(services.go_on(row, by=self.operator))
+        self.assertEqual(self.sent(row).state, Work.State.DONE)
+        other = self.keep(name="Gone", kind="folder", address=str(self.folder / "gone"))
+        row = self.sent(self.hand_over(other))
+        self.assertEqual((row.state, row.failures), (Work.State.QUEUED, 1))
+        self.assertIn("is it mounted? Tries again at", row.says)
+        self.assertTrue(services.cancel(row, by=self.operator))
+        self.assertFalse(services.go_on(row, by=self.operator))
+        (self.folder / "gone").mkdir()
+        self.assertEqual(self.sent(self.hand_over(other)).state, Work.State.DONE)
+
+    def test_a_full_disk_and_too_little_room_wait_and_are_given_up_in_the_end(self) -> None:
+        with mock.patch.object(FolderDoor, "free", return_value=10):
+            row = self.sent(self.hand_over())
+            self.assertIn("There is no room", row.says)
+            for _ in range(11):
+                HandOff.objects.filter(pk=row.pk).update(not_before=None)
+                send.knock(row.pk)
+                row = self.sent(row)
+        self.assertEqual(row.state, Work.State.FAILED)
+        self.assertIn("Given up after 12 tries", row.error)
+        self.assertTrue(services.go_on(row, by=self.operator))
+        self.assertEqual(self.sent(row).state, Work.State.DONE)
+
+    def test_hours_names_and_one_at_a_time(self) -> None:
+        now = timezone.localtime().time()
+        shut = self.keep(
+            name="Nightly", kind="folder", address=str(self.outside), opens=clock((now.hour + 2) % 24), closes=clock((now.hour + 3) % 24),
+            name_rule="{title}_{size}_{rate}{scan}_V{attempt:2}", name_case="upper",
+        )  # fmt: skip
+        row = self.sent(self.hand_over(shut))
+        self.assertEqual((row.state, row.name), (Work.State.QUEUED, "CANAL_192X128_25P_V01.mp4"))
+        self.assertIn("when it may be sent", row.says)
+        for opens, closes, at, open_ in (
+            (clock(22), clock(6), clock(23), True), (clock(22), clock(6), clock(5, 59), True), (clock(22), clock(6), clock(12), False),
+            (clock(9), clock(17), clock(9), True), (clock(9), clock(17), clock(17), False),
+        ):  # fmt: skip
+            self.assertEqual(Destination(opens=opens, closes=closes).is_open(at), open_)
+        with self.assertRaisesRegex(HandOffRefused, "not known: language"):
+            self.hand_over(self.keep(name="Named", kind="folder", address=str(self.outside), name_rule="{language}"))
+
+
+class IntakeTest(HandOffCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.intake = Intake(folder=self.outside, home=self.folder / "home", delay_s=0)
+        self.merrow = self.keep(
+            name="Merrow", kind="folder", address=str(self.outside), answers="receipt", package="mhl md5",
+            receipt_key=public_key_of(self.folder / "home"), name_rule="{title}_V{attempt:2}", name_case="upper",
+        )  # fmt: skip
+
+    def look(self, row: HandOff) -> HandOff:
+        HandOff.objects.filter(pk=row.pk).update(look_at="2020-01-01T00:00Z")
+        look_again()
+        return self.sent(row)
+
+    def test_a_package_is_taken_by_a_signed_receipt(self) -> None:
+        row = self.sent(self.hand_over(self.merrow))
+        self.assertEqual((row.state, row.answer, self.state()), (Work.State.DONE, "", State.WITH_THEM))
+        self.assertTrue(verify_package(self.outside / "CANAL_V01").right)
+        self.intake.step(time.monotonic())
+        row = self.look(row)
+        self.assertEqual((row.answer, self.state()), ("taken", State.TAKEN))
+        self.assertEqual(row.answer_says, "They took it, receipt CM-00001.")
+        self.assertEqual(look_again(), 0)
+
+    def test_each_fault_is_told_in_a_sentence_and_none_passes(self) -> None:
+        row = self.sent(self.hand_over(self.merrow))
+        receipt = self.outside / "CANAL_V01.receipt.json"
+        for fault, answer, says in (
+            ("silent", "", "There is no receipt yet."),
+            ("forged", "", "The signature of the receipt is not theirs"),
+            ("mistaken", "", "The receipt is about another file"),
+            ("garbled", "", "cannot be read"),
+            ("refuses", "refused", "the end credits are not the agreed ones"),
+        ):
+            with self.subTest(fault):
+                receipt.unlink(missing_ok=True)
+                self.intake.switches.set([fault])
+                self.intake.step(time.monotonic())
+                row = self.look(row)
+                self.assertEqual(row.answer, answer)
+                self.assertIn(says, row.answer_says)
+        self.assertEqual(self.state(), State.REFUSED)
+        receipt.unlink()
+        self.intake.switches.set([])
+        self.intake.step(time.monotonic())
+        services.look_now(row, by=self.operator)
+        self.assertEqual(self.sent(row).answer, "taken")
+
+    def test_a_receipt_of_any_shape_is_told_and_breaks_nothing(self) -> None:
+        row = self.sent(self.hand_over(self.merrow))
+        receipt = self.outside / "CANAL_V01.receipt.json"
+        for content in (
+            b"", b"[]", b"{}", b'{"body": 3}', b'{"body": {"answer": "taken"}}', b"\xff\xfe", b"[" * 100_000, b'"x"', b"null", b"1" * 2_000_000,
+            json.dumps({"body": {"answer": "taken", "name": "CANAL_V01", "xxh128": self.hand_over_checksum}, "signature": "zz"}).encode(),
+        ):  # fmt: skip
+            receipt.write_bytes(content)
+            row = self.look(row)
+            self.assertEqual((row.answer, row.state), ("", Work.State.DONE), content[:40])
+            self.assertTrue(row.answer_says)
+
+
+class DeckTest(HandOffCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.deck = decks.Deck(card=self.folder / "card", size=(192, 128), codecs=("h264",))
+        self.running = decks.start(self.deck, user="deck", password="lock")
+        self.addCleanup(self.running.stop)
+        self.wherry = self.keep(
+            name="Wherry", kind="ftp", address=f"ftp://127.0.0.1:{self.running.ftp_port}/", user="deck", password="lock",
+            answers="deck", asked_at=f"127.0.0.1:{self.running.line_port}",
+        )  # fmt: skip
+
+    def tries(self, row: HandOff, most: int = 8) -> HandOff:
+        """Let it try until it is over, without its pauses."""
+        for _ in range(most):
+            row = self.sent(row)
+            if row.is_over:
+                break
+            HandOff.objects.filter(pk=row.pk).update(not_before=None)
+            send.knock(row.pk)
+        return row
+
+    def test_a_clip_is_sent_listed_after_a_reload_and_cued(self) -> None:
+        self.assertIn("lets the house in", services.try_destination(self.wherry))
+        row = self.sent(self.hand_over(self.wherry))
+        self.assertEqual((row.state, row.answer, row.error), (Work.State.DONE, "taken", ""))
+        self.assertIn("only after the card was read again", row.answer_says)
+        self.right(self.deck.card / "CANAL_V01.mp4")
+        self.assertNotIn("lock", self.wherry.secret)
+
+    def test_a_clip_unlike_its_setting_is_refused_with_the_setting(self) -> None:
+        self.deck.rate = self.deck.rate * 2
+        row = self.sent(self.hand_over(self.wherry))
+        self.assertEqual(row.answer, "refused")
+        self.assertIn(
+            "does not list it, even after reading its card again. It is set to 192x128 at 50", row.answer_says
+        )
+
+    def test_faults_are_told_waited_for_and_leave_nothing_under_the_right_name(self) -> None:
+        for fault, says in (
+            ("full", "The server has no room"),
+            ("corrupts", "reads back otherwise"),
+        ):
+            with self.subTest(fault):
+                self.deck.switches.set([fault])
+                row = self.sent(self.hand_over(self.wherry))
+                self.assertEqual(row.state, Work.State.QUEUED)
+                self.assertIn(says, row.says)
+                self.assertFalse((self.deck.card / "CANAL_V01.mp4").exists())
+                services.cancel(row, by=self.operator)
+        self.deck.switches.set(["locked"])
+        row = self.sent(self.hand_over(self.wherry))
+        self.assertEqual(
+            (row.state, row.error), (Work.State.FAILED, "The server refuses the login: user or password is wrong.")
+        )
+        self.deck.switches.set([])
+        self.assertTrue(services.go_on(row, by=self.operator))
+        self.assertEqual(self.tries(row).answer, "taken")
+
+    def test_a_connection_that_breaks_is_gone_on_from_where_it_broke(self) -> None:
+        sizes = []
+        big = self.folder / "shelf" / "big.bin"
+        big.write_bytes(bytes(1_000_000))
+        self.deck.switches.set(["drops"])
+        for _ in range(12):
+            door = FtpDoor(self.wherry.address, "deck", "lock")
+            try:
+                door.send(big, "big.bin.part", lambda _: None)
+            except DoorClosed as closed:
+                self.assertIn("connection", str(closed))
+            else:
+                break
+            finally:
+                door.close()
+            sizes.append((self.deck.card / "big.bin.part").stat().st_size)
+        self.assertEqual((self.deck.card / "big.bin.part").read_bytes(), big.read_bytes())
+        self.assertGreater(len(sizes), 1)
+        self.assertEqual(sizes, sorted(sizes))
+
+    def test_addresses_where_nobody_lives(self) -> None:
+        for address, says in (("ftp://127.0.0.1:1/", "Nobody answers"), ("ftps://127.0.0.1:1/", "Nobody answers")):
+            self.wherry.address = address
+            self.assertIn(says, services.try_destination(self.wherry))
+        door = FtpDoor(f"ftp://127.0.0.1:{self.running.ftp_port}/", "deck", "lock")
+        self.addCleanup(door.close)
+        self.assertIsNone(door.size_of("nothing"))
+        self.assertIsNone(door.read("nothing", 10))
+        (self.deck.card / "long").write_bytes(b"x" * 11)
+        with self.assertRaises(DoorRefused):
+            door.read("long", 10)
+        (self.deck.card / "taken").touch()
+        with self.assertRaisesRegex(DoorRefused, "nothing is overwritten"):
+            door.give_name("long", "taken")

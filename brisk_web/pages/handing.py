@@ -1,0 +1,251 @@
+"""Pages: hand-offs, handing a render over, destinations."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.contrib.auth.decorators import permission_required
+from django.core.exceptions import PermissionDenied
+from django.db.models import Q
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.debug import sensitive_post_parameters
+from django.views.decorators.http import require_GET, require_POST
+
+from brisk_core.errors import ValueRefused
+from brisk_core.handoff import FIELDS, NameRule
+from brisk_web.accounts.people import signed_in
+from brisk_web.handoff import services
+from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.services import HandOffRefused
+from brisk_web.house.models import in_use, retired
+from brisk_web.jobs.models import Deliverable, Render
+from brisk_web.pages.changing import SeenMixin
+from brisk_web.ui.asking import asked_id, words
+from brisk_web.ui.paging import newest_first
+
+_ROWS = 30
+_REFRESH_MS = 1500
+_PACKAGES = (
+    ("", "The file alone"),
+    ("mhl", "A package with an ASC MHL 2.0 history"),
+    ("mhl md5", "A package with ASC MHL 2.0 and a list of MD5"),
+    ("md5", "A package with a list of MD5"),
+    ("sha256", "A package with a list of SHA-256"),
+    ("bagit", "A bag (RFC 8493) with SHA-256"),
+)
+
+#: What a destination has where its form was left empty.
+_DEFAULTS: dict[str, Any] = {
+    name: getattr(Destination(), name) for name in ("name_case", "name_signs", "name_length", "at_once", "answers")
+}
+
+
+@require_GET
+def hand_offs(request: HttpRequest) -> HttpResponse:
+    """What is on its way, what is with them, what they answered; and the destinations."""
+    wanted = words(request.GET, "q")
+    rows = HandOff.objects.select_related("destination", "render__deliverable__job", "made_by")
+    if wanted:
+        rows = rows.filter(
+            Q(name__icontains=wanted)
+            | Q(destination__name__icontains=wanted)
+            | Q(render__deliverable__name__icontains=wanted)
+        )
+    page = newest_first(request, rows, _ROWS)
+    moving = HandOff.objects.filter(state__in=HandOff.ACTIVE) | HandOff.objects.filter(look_at__isnull=False)
+    context = {
+        "page": page,
+        "wanted": wanted,
+        "destinations": in_use(Destination.objects.all()),
+        "retired": retired(Destination.objects.all()),
+        "refresh_ms": _REFRESH_MS if moving.exists() else 0,
+    }
+    return render(request, "handoff/hand_offs.html", context)
+
+
+@require_GET
+def hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
+    """One hand-off: its way, and what the other side says."""
+    related = ("destination", "render__deliverable__job", "render__media_file", "render__check_record", "made_by")
+    row = get_object_or_404(HandOff.objects.select_related(*related), pk=handoff_id)
+    context = {
+        "row": row,
+        "looks": row.looked.all()[:20],
+        "refresh_ms": _REFRESH_MS if row.is_active or row.waits_for_answer else 0,
+    }
+    return render(request, "handoff/hand_off.html", context)
+
+
+@permission_required("handoff.add_handoff", raise_exception=True)
+def hand_over(request: HttpRequest, deliverable_id: int) -> HttpResponse:
+    """Hand the newest, signed attempt at a deliverable over: where to, and under which name."""
+    deliverable = get_object_or_404(Deliverable.objects.select_related("job", "spec_version__spec"), pk=deliverable_id)
+    newest = (
+        deliverable.renders.select_related("media_file__inspection", "deliverable__job").order_by("-attempt").first()
+    )
+    if newest is None:
+        raise Http404("Nothing has been rendered for this deliverable.")
+    mistake = ""
+    if request.method == "POST":
+        destination = get_object_or_404(Destination, pk=asked_id(request.POST, "destination"))
+        try:
+            row = services.hand_over(newest, destination, by=signed_in(request))
+            return redirect("hand-off", row.pk)
+        except HandOffRefused as error:
+            mistake = str(error)
+    context = {
+        "deliverable": deliverable,
+        "newest": newest,
+        "mistake": mistake,
+        "blocked": _blocked(newest),
+        "offered": [(one, *_name(newest, one)) for one in in_use(Destination.objects.all())],
+    }
+    return render(request, "handoff/hand_over.html", context, status=422 if mistake else 200)
+
+
+def _blocked(newest: Render) -> str:
+    try:
+        services.signed_basis(newest)
+    except HandOffRefused as error:
+        return str(error)
+    return ""
+
+
+def _name(newest: Render, destination: Destination) -> tuple[str, str]:
+    """The name it would get over there, or why it can get none."""
+    try:
+        return services.name_for(newest, destination, timezone.localdate()), ""
+    except HandOffRefused as error:
+        return "", str(error)
+
+
+@require_POST
+@permission_required("handoff.add_handoff", raise_exception=True)
+def change_hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
+    """Pause, go on, cancel, or look again, as the button says."""
+    row = get_object_or_404(HandOff.objects.select_related("destination"), pk=handoff_id)
+    by, action = signed_in(request), words(request.POST, "action")
+    try:
+        if action == "pause":
+            services.pause(row, by=by)
+        elif action == "go-on":
+            services.go_on(row, by=by)
+        elif action == "cancel":
+            services.cancel(row, by=by)
+        elif action == "look":
+            services.look_now(row, by=by)
+        else:
+            messages.error(request, f"There is no {action[:40]!r}; expected pause, go-on, cancel or look.")
+    except HandOffRefused as error:
+        messages.error(request, str(error))
+    return redirect("hand-off", row.pk)
+
+
+# Destinations.
+
+
+class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
+    """A new destination, or one that is changed."""
+
+    password = forms.CharField(
+        required=False,
+        widget=forms.PasswordInput(attrs={"autocomplete": "off"}),
+        help_text="Kept sealed, with a key outside the database. Empty: the one it has stays.",
+    )
+    package = forms.ChoiceField(choices=_PACKAGES, required=False, label="What is sent")
+
+    class Meta:
+        model = Destination
+        fields = (
+            "name", "kind", "address", "user", "password", "package", "name_rule", "name_case", "name_signs",
+            "name_length", "answers", "receipt_key", "asked_at", "at_once", "opens", "closes",
+        )  # fmt: skip
+        labels = {
+            "name_rule": "Naming rule",
+            "name_case": "Letters",
+            "name_signs": "Signs that stay",
+            "name_length": "Longest name",
+            "answers": "What the other side does",
+            "receipt_key": "Key of its receipts",
+            "asked_at": "Where its list is asked for",
+            "at_once": "How many at once",
+            "opens": "Sent to from",
+            "closes": "to",
+        }
+        help_texts = {
+            "address": "A folder of this machine, or ftp://host:port/folder, ftps:// for a secure one.",
+            "name_rule": "Empty: files keep their names. Fields: " + ", ".join(f"{{{one}}}" for one in FIELDS),
+            "name_length": "Bytes, with the extension.",
+            "receipt_key": "Ed25519, 64 hexadecimal digits. Empty: receipts are believed unchecked, and say so.",
+            "asked_at": "host:port, for a deck.",
+        }
+        widgets = {
+            "name_case": forms.Select(choices=[(one, one) for one in ("as it is", "upper", "lower")]),
+            "opens": forms.TimeInput(attrs={"type": "time"}),
+            "closes": forms.TimeInput(attrs={"type": "time"}),
+        }
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in _DEFAULTS:
+            self.fields[name].required = False
+        if self.instance.pk:
+            self.keep(self.instance)
+
+    def clean(self) -> dict[str, Any]:
+        """Read the naming rule and the addresses; what was left empty is as it is for a new one."""
+        cleaned = super().clean() or {}
+        for name, default in _DEFAULTS.items():
+            if cleaned.get(name) in (None, ""):
+                cleaned[name] = default
+        if cleaned.get("name_rule"):
+            try:
+                NameRule(
+                    text=cleaned["name_rule"], case=cleaned["name_case"], allowed=cleaned["name_signs"],
+                    longest=cleaned["name_length"],
+                )  # fmt: skip
+            except ValueRefused as error:
+                self.add_error("name_rule", str(error))
+        address = cleaned.get("address") or ""
+        if cleaned.get("kind") == Destination.Kind.FTP and not address.startswith(("ftp://", "ftps://")):
+            self.add_error("address", "expected ftp://host:port/folder or ftps://host:port/folder")
+        if cleaned.get("kind") == Destination.Kind.FOLDER and not address.startswith("/"):
+            self.add_error("address", "expected a folder of this machine from its root, such as /mnt/merrow")
+        if "@" in address.partition("://")[2].partition("/")[0]:
+            self.add_error("address", "user and password have fields of their own, and do not belong in the address")
+        if cleaned.get("answers") == Destination.Answers.DECK and ":" not in (cleaned.get("asked_at") or ""):
+            self.add_error("asked_at", "a deck is asked for its list at host:port")
+        key = cleaned.get("receipt_key") or ""
+        if key and (len(key) != 64 or not set(key.lower()) <= set("0123456789abcdef")):
+            self.add_error("receipt_key", "expected 64 hexadecimal digits")
+        return cleaned
+
+
+@sensitive_post_parameters("password")
+@permission_required("handoff.keep_destinations", raise_exception=True)
+def write_destination(request: HttpRequest, destination_id: int | None = None) -> HttpResponse:
+    """Add a destination, or change one."""
+    found = get_object_or_404(Destination, pk=destination_id) if destination_id is not None else None
+    form = DestinationForm(request.POST or None, instance=found)
+    if request.method == "POST" and form.is_valid():
+        password = form.cleaned_data["password"]
+        kept = services.keep_destination(form.save(commit=False), password=password, by=signed_in(request))
+        messages.info(request, f"{kept}: {services.try_destination(kept)}")
+        return redirect("hand-offs")
+    heading = f"Change {form.initial['name']}" if found else "New destination"
+    return render(request, "handoff/destination.html", {"form": form, "heading": heading, "destination": found})
+
+
+@require_POST
+@permission_required("handoff.add_handoff", raise_exception=True)
+def try_destination(request: HttpRequest, destination_id: int) -> HttpResponse:
+    """Knock at a destination, without sending anything."""
+    if not request.user.has_perm("handoff.add_handoff"):
+        raise PermissionDenied
+    destination = get_object_or_404(Destination, pk=destination_id)
+    messages.info(request, f"{destination}: {services.try_destination(destination)}")
+    return redirect("hand-offs")
