@@ -43,7 +43,7 @@ class NameRule:
 
     text: str
     case: str = "as it is"  #: one of "as it is", "upper", "lower"
-    allowed: str = "A-Za-z0-9._-"  #: signs that stay, with ranges; others become ``_``
+    allowed: str = "A-Za-z0-9._-"  #: signs that stay, with ranges; a run of others becomes one ``_``
     longest: int = _LONGEST  #: bytes of the whole name in UTF-8, its extension among them
 
     def __post_init__(self) -> None:
@@ -103,7 +103,7 @@ class NameRule:
             text = str(value).zfill(int(how or 1))
         else:
             text = str(value)
-        return re.sub(f"[^{_as_class(self.allowed)}]", "_", text)
+        return re.sub(f"[^{_as_class(self.allowed)}]+", "_", text)
 
     def _cased(self, name: str) -> str:
         return {"upper": name.upper, "lower": name.lower}.get(self.case, lambda: name)()

@@ -30,6 +30,7 @@ from brisk_core.decide.signing import SIGNED_SCHEMA
 from brisk_core.facts import Depth, keys
 from brisk_web.checks.models import Check, Finding, Waiver
 from brisk_web.checks.services import judge, waivers_of
+from brisk_web.decisions.events import signature_voided
 from brisk_web.decisions.models import Point, Request, Signature, Watching, standing
 from brisk_web.house import services as house
 from brisk_web.house.models import Decision
@@ -315,6 +316,7 @@ def void_what_changed(renders: Iterable[Render]) -> int:
             row.voided_at, row.voided_why = timezone.now(), "; ".join(changed)
             row.save(update_fields=["voided_at", "voided_why"])
             record("signature.voided", row, f"Voided {row}: {row.voided_why}")
+            signature_voided.send(sender=Signature, signature=row)
             voided += 1
     return voided
 

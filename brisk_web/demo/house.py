@@ -99,7 +99,7 @@ def _load_job(folder: Path, root: StorageRoot, operator: User) -> Job:
             assigned_to=operator,
             rendered_by="Ostrey Lane, edit room 2",
             rendered_by_email="edit2@ostrey-lane.example",
-            two_sign=name in _MASTERS,
+            two_sign=spec == "channel-merrow-master",
         )
         add_deliverable(deliverable, by=operator)
         if name in _MASTERS:

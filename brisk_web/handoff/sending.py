@@ -20,6 +20,7 @@ from brisk_core.exact import spell_bytes
 from brisk_core.handoff import Item, digests_of, make_package
 from brisk_core.handoff.copying import CopyRefused
 from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused
+from brisk_web.handoff.events import not_sent
 from brisk_web.handoff.looking import ask_for_look
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.handoff.opening import open_door
@@ -47,6 +48,7 @@ class _File:
 def _ended(row: HandOff) -> None:
     if row.state == Work.State.FAILED:
         record("handoff.failed", row, f"Could not send {row}: {row.error}")
+        not_sent.send(sender=HandOff, handoff=row)
         return
     record("handoff.sent", row, f"Sent {row}, verified over there")
     ask_for_look(row)

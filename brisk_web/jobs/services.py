@@ -9,6 +9,7 @@ from brisk_core.edit import FrameRange
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import hold_against, open_check
 from brisk_web.house.services import bring_back, record
+from brisk_web.jobs.events import assigned
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.storage.models import MediaFile
 
@@ -33,6 +34,8 @@ def add_deliverable(deliverable: Deliverable, *, by: User | None) -> Deliverable
     """Add a deliverable, filled in but not yet saved, to its job."""
     deliverable.save()
     record("deliverable.added", deliverable, f"Added {deliverable}", by=by)
+    if deliverable.assigned_to_id:
+        assigned.send(sender=Deliverable, deliverable=deliverable, by=by)
     return deliverable
 
 
@@ -51,8 +54,11 @@ def change_deliverable(deliverable: Deliverable, *, attempts_too: bool, by: User
     With ``attempts_too`` those that are there are judged by its spec, timeline and range from now on; else they keep
     what they were taken in by.
     """
+    before = Deliverable.objects.filter(pk=deliverable.pk).values_list("assigned_to", flat=True).first()
     deliverable.save()
     record("deliverable.changed", deliverable, f"Changed {deliverable}", by=by)
+    if deliverable.assigned_to_id and deliverable.assigned_to_id != before:
+        assigned.send(sender=Deliverable, deliverable=deliverable, by=by)
     judged = 0
     for render in deliverable.renders.select_related("check_record") if attempts_too else ():
         check = render.check_record

@@ -51,6 +51,7 @@ _FIXED = (
     ("page", "Deck", "which clips a playout deck shows, alpha, planner", "planner-deck", ""),
     ("page", "Discs", "menus, chapters, room, walk, planner", "planner-discs", ""),
     ("page", "Hand-off", "deliver, send, destinations, receipts", "hand-offs", ""),
+    ("page", "Notices", "bell, told, mail, what I am told", "notices", ""),
     ("page", "Reports and statistics", "what failed, period, first-time pass rate", "reports", ""),
     ("page", "Side by side", "compare files or attempts", "side-by-side", ""),
     ("page", "Glossary", "what the words mean, help", "glossary", ""),

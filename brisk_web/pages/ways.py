@@ -61,12 +61,12 @@ def one_way(deliverable_id: int, check_id: int, verdict: str) -> Way:
 
 def _who(deliverable: Deliverable, state: str) -> str:
     if state in (State.WAITING, State.ASKED):
-        return deliverable.rendered_by or "the editor"
+        return f"with {deliverable.rendered_by or 'the editor'}"
     if state == State.READING:
         return "the house reads it"
     if state in (State.SENDING, State.WITH_THEM, State.TAKEN):
-        return "the other side" if state != State.SENDING else "on its way"
-    return name_of(deliverable.assigned_to) if deliverable.assigned_to else "nobody has it yet"
+        return ""
+    return f"with {name_of(deliverable.assigned_to)}" if deliverable.assigned_to else "nobody has it yet"
 
 
 def _next(deliverable: Deliverable, state: str, verdict: str | None, check_id: int | None) -> Step | None:

@@ -54,6 +54,7 @@ _RAIL = {
     "spec-from-file": "specs",
     "glossary": "glossary",
     "house": "house",
+    "notices": "notices",
     "you": "you",
 }
 

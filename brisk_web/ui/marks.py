@@ -24,6 +24,7 @@ _ICONS = {
     "jobs": '<path d="M4 5h14v13H4zM4 9h14M9 9v9"/>',
     "files": '<path d="M5 3h8l4 4v12H5zM13 3v4h4"/>',
     "planner": '<path d="M3 18h18M5 18V9h3v9M10.5 18V5h3v13M16 18v-6h3v6"/><path d="M3 3h18"/>',
+    "notices": '<path d="M11 3a5 5 0 0 0-5 5v4l-2 3h14l-2-3V8a5 5 0 0 0-5-5zM9 18a2 2 0 0 0 4 0"/>',
     "hand-off": '<path d="M3 11h12M11 6.5l4.5 4.5-4.5 4.5M19 4v14"/>',
     "specs": '<path d="M4 4h5v14H4zM9 4h5v14H9zM14.5 5l3.8-.9 2.4 13-3.8.9"/>',
     "house": (

@@ -17,7 +17,7 @@ RULE = "{title}_{deliverable}_{size}_{rate}{scan}_{language}_{date:%Y%m%d}_V{att
 class BuildTest(TestCase):
     def test_a_name_is_built_from_what_is_known(self) -> None:
         for rule, name in (
-            (NameRule(text=RULE), "The_Lamplighters__Canal_Wide_1920x1080_25p_EN_20261128_V03.mp4"),
+            (NameRule(text=RULE), "The_Lamplighters_Canal_Wide_1920x1080_25p_EN_20261128_V03.mp4"),
             (NameRule(text="{title}-{attempt}", case="upper", allowed="A-Za-z0-9’ -"), "THE LAMPLIGHTERS’ CANAL-3.MP4"),
             (NameRule(text="{height}{scan}{rate}_{date:%d-%m-%Y}"), "1080p25_28-11-2026.mp4"),
             (NameRule(text="FIXED", case="lower"), "fixed.mp4"),

@@ -24,6 +24,7 @@ from brisk_web.planner.models import Plan
 from brisk_web.planner.services import keep
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import Upload
+from brisk_web.telling.models import Notice
 from brisk_web.testing import HouseMixin, spec_version
 
 DISC = """
@@ -104,10 +105,11 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     Finding.objects.get_or_create(
         check_record=check, line="rate", defaults={"position": 0, "label": "Rate", "document": _FINDING} | _OF_A_FINDING
     )
+    notice = Notice.objects.create(person=by, kind="taken", says="It was taken.", address="/", about="x:1")
     return Furnished(
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
-            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "destination_id": there.pk, "handoff_id": handoff.pk,
+            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, "destination_id": there.pk, "handoff_id": handoff.pk,
             "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
             "pairing_id": pairing.pk, "plan_id": disc.pk, "item": "film",
