@@ -43,7 +43,7 @@ def _ways(request: HttpRequest) -> dict[str, tuple[str, Q]]:
     by = signed_in(request)
     mine = Render.objects.filter(taken_in_by=by).values("deliverable")
     return {
-        "": ("All", Q()),
+        "": ("Open", ~Q(state=State.TAKEN)),
         "waiting": ("Waiting for you", needs_a_person()),
         "failing": ("Failing", failing()),
         "due": ("Due within a day", Q(due_at__lt=timezone.now() + _SOON)),
@@ -64,8 +64,7 @@ def desk(request: HttpRequest) -> HttpResponse:
     asked = with_state(owed(Deliverable.objects.all()))
     if wanted:
         asked = asked.filter(Q(name__icontains=wanted) | Q(job__title__icontains=wanted))
-    counts = asked.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items() if key})
-    counts["count_"] = asked.count()
+    counts = asked.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items()})
     page = due_first(
         request,
         asked.filter(ways[chosen][1])
@@ -74,7 +73,8 @@ def desk(request: HttpRequest) -> HttpResponse:
         .prefetch_related(newest_renders()),
     )
     running = Inspection.objects.filter(state__in=_ACTIVE).count()
-    following = owed(Deliverable.objects.filter(due_at__gt=timezone.now())).order_by(F("due_at").asc()).first()
+    coming = with_state(owed(Deliverable.objects.filter(due_at__gt=timezone.now()))).exclude(state=State.TAKEN)
+    following = coming.order_by(F("due_at").asc()).first()
     context: dict[str, Any] = {
         "rows": rows_of(page.rows),
         "page": page,
