@@ -86,9 +86,10 @@ def waive(
 
 def _judge_by(waiver: Waiver) -> None:
     """Judge the checks that a waiver speaks for."""
-    for check in Check.objects.filter(Q(pk=waiver.check_record_id) | Q(render__deliverable=waiver.deliverable_id)):
-        if waiver.deliverable_id is not None or check.pk == waiver.check_record_id:
-            judge(check)
+    of_deliverable = waiver.deliverable_id is not None
+    mine = Q(render__deliverable=waiver.deliverable_id) if of_deliverable else Q(pk=waiver.check_record_id)
+    for check in Check.objects.filter(mine):
+        judge(check)
 
 
 def end_waivers() -> int:

@@ -19,6 +19,8 @@ from django.utils import timezone
 from brisk_core.exact import spell_bytes
 from brisk_core.handoff import Item, digests_of, make_package
 from brisk_core.handoff.copying import CopyRefused
+from brisk_web.decisions.models import standing
+from brisk_web.decisions.services import void_what_changed
 from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused
 from brisk_web.handoff.events import not_sent
 from brisk_web.handoff.looking import ask_for_look
@@ -121,6 +123,9 @@ def _slot(destination: Destination) -> Iterator[bool]:
 
 def _send(claim: Claim[HandOff]) -> None:
     row = claim.row
+    void_what_changed([row.render])
+    if not standing(row.render.signatures.filter(digest=row.digest)).exists():
+        raise DoorRefused("The signature that it goes under no longer stands.")
     files = _files(claim)
     total = 2 * sum(one.size for one in files)  # sent, and read back
     door = open_door(row.destination)

@@ -120,7 +120,7 @@ def _send(request: HttpRequest, made: Request) -> None:
     if not made.sent_to:
         return
     deliverable = made.render.deliverable
-    subject = f"{deliverable}: please render attempt {deliverable.next_attempt}"
+    subject = " ".join(f"{deliverable}: please render attempt {deliverable.next_attempt}".split())  # one line
     try:
         send_mail(subject, _text(made), settings.DEFAULT_FROM_EMAIL, [made.sent_to])
     except (OSError, SMTPException) as error:

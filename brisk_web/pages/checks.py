@@ -18,6 +18,7 @@ from brisk_core.facts import spell as spell_value
 from brisk_core.frames import VIEWS
 from brisk_core.report import CHECK_SCHEMA
 from brisk_web.checks.models import Check, Finding
+from brisk_web.handoff.models import HandOff
 from brisk_web.pages import lanes
 from brisk_web.pages.places import Guide
 from brisk_web.pages.ribbons import SEVERITY, because, ribbon_of, verdict_words
@@ -76,6 +77,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
     context = {
         "check": check,
         "way": way,
+        "handoff": _handoff(check),
         "steps": steps if request.user.has_perm("decisions.add_request") else [],
         "file": check.media_file,
         "inspection": inspection,
@@ -105,6 +107,13 @@ def _way(check: Check) -> tuple[Way | None, list[Step]]:
     way = one_way(attempt.deliverable_id, check.pk, check.verdict)
     steps = steps_of(check.pk, attempt.deliverable_id, way, attempt=attempt.attempt) if check.verdict else []
     return way, steps
+
+
+def _handoff(check: Check) -> HandOff | None:
+    """The newest hand-off of this attempt, with what the other side says of it."""
+    if check.render is None:
+        return None
+    return check.render.handoffs.exclude(state=HandOff.State.CANCELLED).select_related("destination").first()
 
 
 def _kept_picture(request: HttpRequest, data: dict[str, Any]) -> str:

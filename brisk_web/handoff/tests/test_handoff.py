@@ -14,6 +14,7 @@ from django.utils import timezone
 from brisk_core.handoff import digests_of, verify_package
 from brisk_standins import deck as decks
 from brisk_standins.intake import Intake, public_key_of
+from brisk_web.decisions.services import take_back
 from brisk_web.decisions.tests.test_decisions import DecisionCase
 from brisk_web.handoff import services
 from brisk_web.handoff.doors import DoorClosed, DoorRefused, FolderDoor, FtpDoor
@@ -73,12 +74,19 @@ class FolderTest(HandOffCase):
 
     def test_what_is_not_signed_or_is_void_does_not_go(self) -> None:
         waiver = self.check.waivers.get(line="size")
-        from brisk_web.decisions.services import take_back
-
         take_back(waiver, "no", by=self.lead)
         with self.assertRaisesRegex(HandOffRefused, "not signed"):
             self.hand_over()
         self.assertEqual(HandOff.objects.count(), 0)
+
+    def test_a_signature_that_is_taken_back_on_the_way_stops_it(self) -> None:
+        row = self.hand_over()
+        take_back(self.render_of(self.check).signatures.get(), "too early", by=self.operator)
+        row = self.sent(row)
+        self.assertEqual(
+            (row.state, row.error), (Work.State.FAILED, "The signature that it goes under no longer stands.")
+        )
+        self.assertEqual(list(self.outside.iterdir()), [])
 
     def test_a_file_that_changed_after_it_was_signed_is_not_sent(self) -> None:
         row = self.hand_over()

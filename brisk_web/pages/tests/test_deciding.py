@@ -41,6 +41,7 @@ class AskingPagesTest(DecisionCase):
         self.sign_in()
         address = f"/checks/{self.check.pk}/ask-again"
         self.assertContains(self.client.get(address), "1. Size")
+        type(self.wide).objects.filter(pk=self.wide.pk).update(name="Wide\nBcc: all@house.example")
         wrong = self.client.post(address, {**_POINTS, "sent_to": "nobody"})
         self.assertContains(wrong, "“nobody” is no e-mail address", status_code=422)
         self.assertContains(wrong, "Two seconds longer.", status_code=422)  # nothing that was written is lost
@@ -51,6 +52,7 @@ class AskingPagesTest(DecisionCase):
         self.assertRedirects(answer, f"/requests/{asked.pk}/")
         self.assertEqual(list(asked.points.values_list("line", "label")), [("size", "Size"), ("", "End title")])
         (sent,) = mail.outbox
+        self.assertNotIn("\n", sent.subject)
         self.assertEqual(sent.to, ["edit@house.example"])
         for part in ("attempt 2", "Soon.", "1. Size", "Export at 1920 × 1080.", "2. End title"):
             self.assertIn(part, sent.body)

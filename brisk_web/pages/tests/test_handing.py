@@ -77,6 +77,9 @@ class HandOffPagesTest(HandOffCase):
         self.client.post(change, {"action": "look"})
         self.work()
         self.assertContains(self.client.get(f"/hand-off/{row.pk}/"), "is no longer there")
+        self.assertContains(
+            self.client.get(f"/checks/{self.check.pk}/"), "Outside: refused. CANAL_V01.mp4 is no longer"
+        )
         self.assertContains(self.client.post(change, {"action": "dance"}, follow=True), "expected pause, go-on, cancel")
 
     def test_what_is_not_signed_says_so(self) -> None:

@@ -21,7 +21,7 @@ document.addEventListener("alpine:init", () => {
       player.onerror = () => (this.words = "This stretch cannot be played.");
       player.onplaying = () => (this.words = this.waiting.length ? `${this.waiting.length} more clips follow` : "");
       player.src = `${this.$root.dataset.clip}${clip[0]}.webm?seconds=${clip[1]}`;
-      player.play();
+      player.play().catch(() => {}); // what went wrong is told by the player's own event
     },
   }));
 });
