@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Parser, Refusal, printable, say, say_json
-from brisk_core.handoff import Item, make_package, verify_package
+from brisk_core.handoff import Item, make_image, make_package, verify_package
 from brisk_core.handoff.copying import CopyRefused
 from brisk_core.handoff.manifests import ManifestRefused
 from brisk_core.handoff.packages import KINDS
@@ -22,6 +24,10 @@ def add_packages(verbs: Any) -> None:
     make.add_argument("files", nargs="+")
     make.add_argument("--manifest", action="append", choices=KINDS, help="mhl without it; may be given again")
     make.add_argument("--author", default="", help="who made it, for the manifest")
+    image = kinds.add_parser("image", help="write files and a list of SHA-256 as an image of a data disc")
+    image.add_argument("image", help="that is written; it must not be there yet")
+    image.add_argument("files", nargs="+")
+    image.add_argument("--label", default="DATA", help="of the disc: capital letters, digits, underscores")
     verify = kinds.add_parser("verify", help="hold a folder against its manifests")
     verify.add_argument("folder")
     verify.add_argument("--json", action="store_true", help="print what was found as JSON")
@@ -29,23 +35,43 @@ def add_packages(verbs: Any) -> None:
 
 def run_package(options: argparse.Namespace) -> int:
     """Make or verify a package; return the exit status: 1 for one that does not hold."""
-    return _make(options) if options.kind == "make" else _verify(options)
+    return {"make": _make, "image": _image, "verify": _verify}[options.kind](options)
 
 
-def _make(options: argparse.Namespace) -> int:
+def _items(options: argparse.Namespace) -> list[Item]:
     files = [Path(name) for name in options.files]
     missing = [path for path in files if not path.is_file()]
     if missing:
         raise Refusal(UNREADABLE, f"{missing[0]} is no file")
-    items = [Item(source=path, path=path.name) for path in files]
+    return [Item(source=path, path=path.name) for path in files]
+
+
+@contextmanager
+def _refusing() -> Iterator[None]:
+    """Say what cannot be written as the command says things."""
     try:
-        digests = make_package(Path(options.folder), items, options.manifest or ["mhl"], author=options.author)
+        yield
     except (CopyRefused, ManifestRefused) as error:
         raise Refusal(WRONG_USE, str(error)) from error
     except OSError as error:
-        raise Refusal(UNREADABLE, f"the package cannot be written: {error.strerror or error}") from error
+        raise Refusal(UNREADABLE, f"it cannot be written: {error.strerror or error}") from error
+
+
+def _make(options: argparse.Namespace) -> int:
+    with _refusing():
+        digests = make_package(
+            Path(options.folder), _items(options), options.manifest or ["mhl"], author=options.author
+        )
     for path, found in sorted(digests.items()):
         say(f"{found['xxh128']}  {printable(path)}")
+    return NO_FAIL
+
+
+def _image(options: argparse.Namespace) -> int:
+    with _refusing():
+        digests = make_image(Path(options.image), _items(options), options.label)
+    for path, digest in sorted(digests.items()):
+        say(f"{digest}  {printable(path)}")
     return NO_FAIL
 
 

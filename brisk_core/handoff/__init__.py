@@ -1,10 +1,11 @@
 """Handing over, as far as it needs no network: ``naming``, names built and checked by a rule; ``copying``, copies that
 are verified and never overwrite; ``manifests``, lists of checksums that are written and read; ``hash_list``, the
 first generation of an ASC MHL history; ``packages``, folders
-with everything that belongs together, made and verified.
+with everything that belongs together, made and verified; ``image``, the same as an image of a data disc.
 """
 
 from brisk_core.handoff.copying import Copied, copy_verified, digests_of
+from brisk_core.handoff.image import make_image
 from brisk_core.handoff.manifests import ALGORITHMS, Listed, read_manifest
 from brisk_core.handoff.naming import FIELDS, NameRule
 from brisk_core.handoff.packages import Item, Verified, make_package, safe_path, verify_package
@@ -19,6 +20,7 @@ __all__ = [
     "Verified",
     "copy_verified",
     "digests_of",
+    "make_image",
     "make_package",
     "read_manifest",
     "safe_path",

@@ -92,6 +92,11 @@ class CommandTest(TestCase):
             self.assertEqual((status, out.split()[-1]), (0, "a.txt"))
             self.assertEqual(self.run_command("package", "verify", package)[:2], (0, "1 of 1 files as listed\n"))
             self.assertEqual(self.run_command("package", "make", package, str(folder / "a.txt"))[0], 2)
+            image = str(folder / "disc.iso")
+            self.assertEqual(
+                self.run_command("package", "image", image, str(folder / "a.txt"), "--label", "CANAL")[0], 0
+            )
+            self.assertEqual(self.run_command("package", "image", image, str(folder / "a.txt"))[0], 2)
             (folder / "package" / "a.txt").write_text("Film")
             status, out, _ = self.run_command("package", "verify", package, "--json")
             self.assertEqual((status, json.loads(out)["changed"]), (1, ["a.txt"]))

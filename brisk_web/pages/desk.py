@@ -73,7 +73,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         .prefetch_related(newest_renders()),
     )
     running = Inspection.objects.filter(state__in=_ACTIVE).count()
-    coming = with_state(owed(Deliverable.objects.filter(due_at__gt=timezone.now()))).exclude(state=State.TAKEN)
+    coming = with_state(owed(Deliverable.objects.filter(due_at__gt=timezone.now()))).exclude(Q(state=State.TAKEN))
     following = coming.order_by(F("due_at").asc()).first()
     context: dict[str, Any] = {
         "rows": rows_of(page.rows),
