@@ -53,6 +53,61 @@ class HandOffCase(DecisionCase):
         """The file is there, and is the one that was signed."""
         self.assertEqual(digests_of(path, ["xxh128"]).digests["xxh128"], self.hand_over_checksum)
 
+    def survives_kills(self, destination: Destination, folder: Path, door: type[FolderDoor | FtpDoor]) -> None:
+        """Kill the worker at 20 moments of a transfer: no half file has the right name, and the next one ends it."""
+        source, died = Path(self.check.media_file.url), 0
+        for number in range(20):
+            with self.subTest(number):
+                HandOff.objects.all().delete()
+                for path in folder.iterdir():
+                    path.unlink()
+                row = self.hand_over(destination)
+                died += self._die_at(number, row, door)
+                named = folder / "CANAL_V01.mp4"
+                self.assertTrue(not named.exists() or named.read_bytes() == source.read_bytes())
+                HandOff.objects.filter(pk=row.pk).update(beat_at="2020-01-01T00:00Z")
+                sweep(forgotten_s=0)
+                row = self.sent(row)
+                self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
+                self.right(named)
+                self.assertEqual([path.name for path in folder.iterdir()], ["CANAL_V01.mp4"])
+        self.assertGreaterEqual(died, 10)
+
+    def _die_at(self, number: int, row: HandOff, door: type[FolderDoor | FtpDoor]) -> bool:
+        """Let a worker die at the n-th of its steps, each chunk and each call at the door; was there such a step?"""
+        steps = iter(range(10_000))
+
+        class Killed(BaseException):
+            pass
+
+        def step(real: Any) -> Any:
+            def stepped(*args: Any, **more: Any) -> Any:
+                if next(steps) == number:
+                    raise Killed
+                return real(*args, **more)
+
+            return stepped
+
+        names = ("free", "size_of", "send", "digest_of", "give_name")
+        patches = [mock.patch.object(door, name, step(getattr(door, name))) for name in names]
+        patches.append(mock.patch("brisk_web.handoff.sending._telling", return_value=step(lambda done: None)))
+        patches.append(mock.patch(f"{door.__module__}.CHUNK", 4096))
+        for one in patches:
+            one.start()
+        died = False
+        try:
+            claim = send.claim(row.pk)
+            assert claim
+            send.do(claim)
+        except Killed:
+            died = True
+        finally:
+            for one in patches:
+                one.stop()
+        self.lose_tasks()
+        row.refresh_from_db()
+        return died
+
     @property
     def hand_over_checksum(self) -> str:
         inspection = self.check.media_file.inspection
@@ -107,59 +162,7 @@ class FolderTest(HandOffCase):
         self.assertEqual((self.outside / "CANAL_V01.mp4").read_text(), "somebody's")
 
     def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
-        source = Path(self.check.media_file.url)
-        for number in range(20):
-            with self.subTest(number):
-                HandOff.objects.all().delete()
-                for path in self.outside.iterdir():
-                    path.unlink()
-                row = self.hand_over()
-                self._die_at(number, row)
-                self.assertFalse(
-                    (self.outside / "CANAL_V01.mp4").exists() and row.state != Work.State.DONE and number < 17
-                )
-                for path in self.outside.iterdir():
-                    if path.name == "CANAL_V01.mp4":
-                        self.assertEqual(path.read_bytes(), source.read_bytes())
-                HandOff.objects.filter(pk=row.pk).update(beat_at="2020-01-01T00:00Z")
-                sweep(forgotten_s=0)
-                row = self.sent(row)
-                self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
-                self.right(self.outside / "CANAL_V01.mp4")
-                self.assertEqual(len(list(self.outside.iterdir())), 1)
-
-    def _die_at(self, number: int, row: HandOff) -> None:
-        """Let a worker die at the n-th of its steps: each chunk, each call at the door."""
-        steps = iter(range(10_000))
-
-        class Killed(BaseException):
-            pass
-
-        def step(real: Any) -> Any:
-            def stepped(*args: Any, **more: Any) -> Any:
-                if next(steps) == number:
-                    raise Killed
-                return real(*args, **more)
-
-            return stepped
-
-        names = ("free", "size_of", "send", "digest_of", "give_name")
-        patches = [mock.patch.object(FolderDoor, name, step(getattr(FolderDoor, name))) for name in names]
-        patches.append(mock.patch("brisk_web.handoff.sending._telling", return_value=step(lambda done: None)))
-        patches.append(mock.patch("brisk_web.handoff.doors.folder.CHUNK", 4096))
-        for one in patches:
-            one.start()
-        try:
-            claim = send.claim(row.pk)
-            assert claim
-            send.do(claim)
-        except Killed:
-            pass
-        finally:
-            for one in patches:
-                one.stop()
-        self.lose_tasks()
-        row.refresh_from_db()
+        self.survives_kills(self.destination, self.outside, FolderDoor)
 
     def test_paused_gone_on_cancelled_and_tried_again(self) -> None:
         row = self.hand_over()
@@ -298,6 +301,9 @@ class DeckTest(HandOffCase):
         self.right(self.deck.card / "CANAL_V01.mp4")
         self.assertNotIn("lock", self.wherry.secret)
 
+    def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
+        self.survives_kills(self.wherry, self.deck.card, FtpDoor)
+
     def test_a_clip_unlike_its_setting_is_refused_with_the_setting(self) -> None:
         self.deck.rate = self.deck.rate * 2
         row = self.sent(self.hand_over(self.wherry))
@@ -328,24 +334,30 @@ class DeckTest(HandOffCase):
         self.assertEqual(self.tries(row).answer, "taken")
 
     def test_a_connection_that_breaks_is_gone_on_from_where_it_broke(self) -> None:
-        sizes = []
         big = self.folder / "shelf" / "big.bin"
-        big.write_bytes(bytes(1_000_000))
+        big.write_bytes(bytes(range(250)) * 4000)
         self.deck.switches.set(["drops"])
-        for _ in range(12):
+        for share in (1, 50, 99):
+            with self.subTest(share), mock.patch("brisk_standins.deck._DROP_AFTER", 10_000 * share):
+                sizes = self._send_till_it_is_there(big, f"big{share}.bin.part")
+                self.assertGreater(len(sizes), 0)
+                self.assertEqual(sizes, sorted(sizes))
+                self.assertEqual((self.deck.card / f"big{share}.bin.part").read_bytes(), big.read_bytes())
+
+    def _send_till_it_is_there(self, source: Path, name: str) -> list[int]:
+        """Send again after each break; return the sizes that were there in between."""
+        sizes: list[int] = []
+        for _ in range(40):
             door = FtpDoor(self.wherry.address, "deck", "lock")
             try:
-                door.send(big, "big.bin.part", lambda _: None)
+                door.send(source, name, lambda _: None)
+                return sizes
             except DoorClosed as closed:
                 self.assertIn("connection", str(closed))
-            else:
-                break
             finally:
                 door.close()
-            sizes.append((self.deck.card / "big.bin.part").stat().st_size)
-        self.assertEqual((self.deck.card / "big.bin.part").read_bytes(), big.read_bytes())
-        self.assertGreater(len(sizes), 1)
-        self.assertEqual(sizes, sorted(sizes))
+            sizes.append((self.deck.card / name).stat().st_size)
+        self.fail("it never arrives")
 
     def test_addresses_where_nobody_lives(self) -> None:
         for address, says in (("ftp://127.0.0.1:1/", "Nobody answers"), ("ftps://127.0.0.1:1/", "Nobody answers")):
