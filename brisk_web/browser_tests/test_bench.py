@@ -180,6 +180,7 @@ class BenchTest(BrowserTestCase):
 
     def test_the_film_strip_leads_to_the_frame(self) -> None:
         self.open_one()
+        self.page.get_by_text("More", exact=True).click()
         self.page.get_by_role("link", name="Film strip").click()
         expect(self.page.get_by_text("1 shot, none with faults")).to_be_visible()
         strip = self.page.locator(".strip-shot img")

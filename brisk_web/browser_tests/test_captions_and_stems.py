@@ -21,6 +21,7 @@ class CaptionsTest(BrowserTestCase):
         lanes = self.page.locator(".lanes")
         expect(lanes.locator(".caption")).to_have_count(2)
         expect(lanes.locator(".caption.fail")).to_have_count(1)
+        self.page.get_by_text("More", exact=True).click()
         self.page.get_by_role("link", name="Captions", exact=True).click()
         expect(self.page.get_by_text("1 of 2 have a fault.")).to_be_visible()
         self.page.get_by_role("link", name="00:00:01:05").click()

@@ -48,7 +48,8 @@ class AgainstTest(BrowserTestCase):
         self.work()
         self.enter("viewer")
         self.page.goto(f"{self.live_server_url}/checks/{check.pk}/")
-        self.page.get_by_role("link", name="Master", exact=True).click()
+        self.page.get_by_text("More", exact=True).click()
+        self.page.get_by_role("link", name="Against the master").click()
         expect(self.page.get_by_text("2 frames are missing at the tail")).to_be_visible()
         expect(self.page.locator(".map .run")).to_have_count(1)
         expect(self.page.locator(".map .hole")).to_have_count(0)  # told as the tail
