@@ -57,12 +57,13 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             "assigned_to": "Looked after by",
             "rendered_by": "Rendered by",
             "rendered_by_email": "E-mail of who renders it",
-            "language": "Language, for names",
+            "language": "Language",
             "two_sign": "Two people sign it",
         }
         help_texts = {
             "naming_rule": "# is a digit of the attempt, * any characters: OLP_CANAL_WIDE_V##.mp4",
             "rendered_by": "The editor or house that is asked again.",
+            "language": "As it stands in file names: EN, de-AT.",
         }
 
     attempts_too = forms.BooleanField(
