@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, TypedDict
 
+from brisk_core.decide.digests import digest_of
 from brisk_core.decide.waiving import value_of
 from brisk_core.spec import Outcome, Weight
 
@@ -40,16 +39,7 @@ _PARTS = (
 
 def digest_of_findings(findings: Iterable[Mapping[str, Any]]) -> str:
     """Return a digest over lines, outcomes and values of findings: 64 hexadecimal digits."""
-    return _digest(sorted([row["line"], row["outcome"], value_of(row)] for row in findings))
-
-
-def digest_of(basis: Basis) -> str:
-    """Return the digest that is signed: SHA-256 over the basis as JSON with sorted keys, 64 hexadecimal digits."""
-    return _digest(basis)
-
-
-def _digest(value: Any) -> str:
-    return hashlib.sha256(json.dumps(value, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+    return digest_of(sorted([row["line"], row["outcome"], value_of(row)] for row in findings))
 
 
 def what_changed(signed: Basis, now: Basis) -> list[str]:
@@ -89,7 +79,8 @@ def why_not_signed(
         and row["line"] not in seen
     ]
     if unknown:
-        found.append(f"{_listed(unknown)} {_is(unknown)} not measured, and nobody has looked at it.")
+        it = "it" if len(unknown) == 1 else "them"
+        found.append(f"{_listed(unknown)} {_is(unknown)} not measured, and nobody has looked at {it}.")
     if unseen_pictures:
         found.append("Nothing and nobody has looked at all of the pictures: watch the programme.")
     return found

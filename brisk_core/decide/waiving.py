@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from brisk_core.decide.digests import digest_of
 from brisk_core.facts import keys
 from brisk_core.spec import Outcome, Weight, counts_of, verdict_of
 
@@ -48,7 +47,7 @@ def value_of(finding: Mapping[str, Any]) -> str:
         "found": finding["found"],
         "places": [[span["start"], span["end"]] for span in finding["spans"]],
     }
-    return hashlib.sha256(json.dumps(said, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+    return digest_of(said)
 
 
 def why_not_waivable(finding: Mapping[str, Any], *, lead: bool) -> str:

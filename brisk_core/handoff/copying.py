@@ -11,6 +11,8 @@ from typing import Any, BinaryIO
 
 import xxhash
 
+from brisk_core.errors import CoreError
+
 _CHUNK = 1 << 20
 _PART = ".part"  # ending of a copy that is being written
 _MAKERS: dict[str, Callable[[], Any]] = {
@@ -20,7 +22,7 @@ _MAKERS: dict[str, Callable[[], Any]] = {
 }
 
 
-class CopyRefused(Exception):
+class CopyRefused(CoreError):
     """A copy that cannot be made, or that is not what its source is, with a sentence."""
 
 

@@ -69,7 +69,11 @@ def read_manifest(path: Path) -> list[Listed]:
         text = path.read_bytes().decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise ManifestRefused(f"{path.name} is no text in UTF-8") from error
-    return [_listed(line, number, kind, path.name) for number, line in enumerate(text.splitlines(), 1) if _says(line)]
+    return [
+        _listed(line, number, kind, path.name)
+        for number, line in enumerate(text.replace("\r\n", "\n").split("\n"), 1)
+        if _says(line)
+    ]
 
 
 def _says(line: str) -> bool:

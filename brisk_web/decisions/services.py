@@ -13,6 +13,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from brisk_core.decide import (
+    SIGNED_SCHEMA,
     Basis,
     Seen,
     Ticked,
@@ -26,7 +27,6 @@ from brisk_core.decide import (
     why_not_waivable,
 )
 from brisk_core.decide import Point as Asked
-from brisk_core.decide.signing import SIGNED_SCHEMA
 from brisk_core.facts import Depth, keys
 from brisk_web.checks.models import Check, Finding, Waiver
 from brisk_web.checks.services import judge, waivers_of

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import random
+import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -18,7 +19,6 @@ from django.utils import timezone
 
 from brisk_core.exact import spell_bytes
 from brisk_core.handoff import Item, digests_of, make_package
-from brisk_core.handoff.copying import CopyRefused
 from brisk_web.decisions.models import standing
 from brisk_web.decisions.services import void_what_changed
 from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused
@@ -29,6 +29,7 @@ from brisk_web.handoff.opening import open_door
 from brisk_web.house.services import record
 from brisk_web.work.kernel import Claim, Overtaken, work
 from brisk_web.work.models import Work
+from brisk_web.work.sweep import keeper
 
 _PAUSES_S = (5, 15, 60, 300, 900)  # before each try that follows a failure; the last one again and again
 _MOST_FAILURES = 12
@@ -78,8 +79,6 @@ def send(claim: Claim[HandOff]) -> None:
             _send(claim)
         except DoorRefused as refused:
             claim.fail(str(refused))
-        except CopyRefused as refused:
-            claim.fail(f"{refused}.")
         except DoorClosed as closed:
             _try_again(claim, str(closed))
 
@@ -147,6 +146,7 @@ def _send(claim: Claim[HandOff]) -> None:
     finally:
         door.close()
     claim.end(failures=0, says="")
+    remove_packages()
 
 
 def _send_file(claim: Claim[HandOff], door: Door, one: _File, done: int, total: int) -> None:
@@ -182,7 +182,7 @@ def _files(claim: Claim[HandOff]) -> list[_File]:
         if found.digests["xxh128"] != row.checksum:
             raise DoorRefused("The file is not the one that was signed: its checksum is another.")
         return [_File(source=source, path=row.name, size=found.size, xxh128=row.checksum)]
-    folder = Path(settings.DATA_FOLDER) / "packages" / str(row.pk) / row.name
+    folder = _packages() / str(row.pk) / row.name
     if not folder.exists():
         folder.parent.mkdir(parents=True, exist_ok=True)
         inside = f"{row.name}{source.suffix}"
@@ -196,6 +196,22 @@ def _files(claim: Claim[HandOff]) -> list[_File]:
         inside = path.relative_to(folder).as_posix()
         files.append(_File(source=path, path=f"{row.name}/{inside}", size=found.size, xxh128=found.digests["xxh128"]))
     return files
+
+
+def _packages() -> Path:
+    """Where packages lie while they are on their way, in a folder for each hand-off."""
+    return Path(settings.DATA_FOLDER) / "packages"
+
+
+@keeper
+def remove_packages() -> int:
+    """Remove the packages that are there or that nobody sends any more; one that failed may be tried again."""
+    made = {int(path.name): path for path in _packages().glob("*") if path.name.isdecimal()}
+    over = HandOff.objects.filter(pk__in=made, state__in=(Work.State.DONE, Work.State.CANCELLED))
+    ended = list(over.values_list("pk", flat=True))
+    for pk in ended:
+        shutil.rmtree(made[pk], ignore_errors=True)
+    return len(ended)
 
 
 def _order(folder: Path, path: Path) -> tuple[bool, str]:

@@ -14,13 +14,10 @@ from django.core.validators import validate_email
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.http.response import Http404
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.decide import Point as Asked
 from brisk_core.decide import points_of, request_text
-from brisk_core.edit import write_edl, write_otio
-from brisk_core.errors import EditRefused
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.flags import flags_of
 from brisk_web.checks.models import Check
@@ -30,6 +27,7 @@ from brisk_web.house.services import DecisionRefused
 from brisk_web.jobs.models import Render
 from brisk_web.pages.places import Guide, Place
 from brisk_web.pages.printing import kept_picture, pdf_answer, pdf_of
+from brisk_web.pages.timelines import edit_file
 from brisk_web.ui.asking import rows, words
 
 _SPARE = 2  # empty rows for points that a person adds
@@ -192,7 +190,7 @@ def request_pdf(request: HttpRequest, request_id: int) -> HttpResponse:
     inspection = made.render.media_file.inspection
     for entry in context["points"]:
         entry["picture"] = kept_picture(inspection, entry["frame"]) if entry["frame"] is not None else ""
-    return pdf_answer(pdf_of("decisions/request_print.html", context), _file_name(made, "pdf"))
+    return pdf_answer(pdf_of("decisions/request_print.html", context), f"{_stem(made)}.pdf")
 
 
 @require_GET
@@ -209,18 +207,12 @@ def request_marks(request: HttpRequest, request_id: int, kind: str) -> HttpRespo
     if check.timeline is None:
         raise Http404("The deliverable has no timeline to put marks on.")
     lines = set(made.points.exclude(line="").values_list("line", flat=True))
-    flags = flags_of(check, only=lines)
-    try:
-        text = (write_otio if kind == "otio" else write_edl)(check.timeline.edit, flags)
-    except EditRefused as error:
-        return HttpResponse(str(error), status=409, content_type="text/plain")
-    answer = HttpResponse(text, content_type="application/json" if kind == "otio" else "text/plain; charset=utf-8")
-    answer["Content-Disposition"] = content_disposition_header(True, _file_name(made, kind)) or "attachment"
-    return answer
+    return edit_file(check.timeline, flags_of(check, only=lines), kind, _stem(made))
 
 
-def _file_name(made: Request, ending: str) -> str:
-    return f"{made.render.media_file.name.rpartition('/')[2].rpartition('.')[0]}_request.{ending}"
+def _stem(made: Request) -> str:
+    """The name of what a request goes out as, without the ending."""
+    return f"{made.render.media_file.name.rpartition('/')[2].rpartition('.')[0]}_request"
 
 
 @require_POST

@@ -54,7 +54,7 @@ def _of_check(check: Check) -> dict[str, Any]:
 
 @require_GET
 def check_report(request: HttpRequest, check_id: int) -> HttpResponse:
-    """The report of a render, as a client gets it."""
+    """One attempt reported for a client."""
     return render(request, "reports/check.html", _of_check(_check(check_id)))
 
 
@@ -94,7 +94,7 @@ def _file(report: dict[str, Any], kind: str, stem: str) -> HttpResponse:
 
 @require_GET
 def check_report_file(request: HttpRequest, check_id: int, kind: str) -> HttpResponse:
-    """The report of a render as PDF, JSON, CSV or text."""
+    """One attempt reported, in PDF, JSON, CSV or text."""
     check = _check(check_id)
     if kind == "pdf":
         return _check_pdf(check)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django import forms
@@ -14,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.edit import (
     EditHints,
+    Flag,
     FrameRange,
     SourceUse,
     Target,
@@ -266,13 +268,17 @@ def export(request: HttpRequest, timeline_id: int, kind: str) -> HttpResponse:
     flags = []
     if request.GET.get("check"):
         flags = flags_of(get_object_or_404(Check, pk=asked_id(request.GET, "check"), timeline=timeline))
+    return edit_file(timeline, flags, kind, f"{timeline.file_name.rsplit('.', 1)[0]}_findings")
+
+
+def edit_file(timeline: Timeline, flags: Sequence[Flag], kind: str, stem: str) -> HttpResponse:
+    """Answer with an edit and marks on it, as OTIO or as an EDL; ``stem`` is its name without the ending."""
     try:
         text = (write_otio if kind == "otio" else write_edl)(timeline.edit, flags)
     except EditRefused as error:
         return HttpResponse(str(error), status=409, content_type="text/plain")
     answer = HttpResponse(text, content_type="application/json" if kind == "otio" else "text/plain; charset=utf-8")
-    stem = timeline.file_name.rsplit(".", 1)[0]
-    answer["Content-Disposition"] = content_disposition_header(True, f"{stem}_findings.{kind}") or "attachment"
+    answer["Content-Disposition"] = content_disposition_header(True, f"{stem}.{kind}") or "attachment"
     return answer
 
 

@@ -36,7 +36,8 @@ def tell_of_assignment(*, deliverable: Deliverable, by: Any, **_: Any) -> None:
 @receiver(checks_judged)
 def tell_of_answers(*, ids: Sequence[int], **_: Any) -> None:
     """Tell who asked for another render that it has come and was judged."""
-    newer = Render.objects.filter(check_record__in=ids).exclude(check_record__verdict="")
+    asked_for = Request.objects.filter(taken_back_at=None).values("render__deliverable")
+    newer = Render.objects.filter(check_record__in=ids, deliverable__in=asked_for).exclude(check_record__verdict="")
     for render in newer.select_related("deliverable__job", "media_file__inspection", "check_record"):
         inspection = render.media_file.inspection
         if inspection is None or inspection.is_active:

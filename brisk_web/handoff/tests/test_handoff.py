@@ -229,6 +229,7 @@ class IntakeTest(HandOffCase):
         row = self.sent(self.hand_over(self.merrow))
         self.assertEqual((row.state, row.answer, self.state()), (Work.State.DONE, "", State.WITH_THEM))
         self.assertTrue(verify_package(self.outside / "CANAL_V01").right)
+        self.assertEqual(list((self.folder / "data" / "packages").iterdir()), [])  # what was sent is not kept twice
         self.intake.step(time.monotonic())
         row = self.look(row)
         self.assertEqual((row.answer, self.state()), ("taken", State.TAKEN))

@@ -117,7 +117,7 @@ class WaivingAndSigningPagesTest(DecisionCase):
 
 
 class ReportPagesTest(DecisionCase):
-    def test_a_render_as_page_pdf_json_table_and_text(self) -> None:
+    def test_one_attempt_on_page_pdf_json_table_and_text(self) -> None:
         self.sign_in("viewer")
         start = f"/checks/{self.check.pk}/report"
         self.assertContains(self.client.get(f"{start}/"), "CANAL_V01.mp4")
