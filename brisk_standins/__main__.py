@@ -1,11 +1,11 @@
-"""Runs one stand-in: ``python -m brisk_standins intake FOLDER`` or ``deck CARD``."""
+"""Runs one stand-in: ``python -m brisk_standins intake FOLDER``, ``deck CARD`` or ``site HOME``."""
 
 from __future__ import annotations
 
 import argparse
 from pathlib import Path
 
-from brisk_standins import deck, intake
+from brisk_standins import deck, intake, site
 
 
 def main() -> None:
@@ -23,9 +23,15 @@ def main() -> None:
     other.add_argument("--line", type=int, required=True, help="port of its line protocol")
     other.add_argument("--user", default="deck")
     other.add_argument("--password", default="canal-lock")
+    third = kinds.add_parser("site")
+    third.add_argument("home", type=Path, help="folder of its files")
+    third.add_argument("--port", type=int, required=True, help="of its page and its interface")
+    third.add_argument("--token", default=site.TOKEN)
     options = parser.parse_args()
     if options.kind == "intake":
         intake.run(options.folder, options.home, options.port)
+    elif options.kind == "site":
+        site.run(options.home, options.port, options.token)
     else:
         deck.run(options.card, options.port, options.ftp, options.line, options.user, options.password)
 

@@ -28,37 +28,65 @@ class Switches:
         self.on = {fault for fault in chosen if fault in self.words}
 
 
-def serve_page(port: int, title: str, switches: Switches, state: Callable[[], Any]) -> ThreadingHTTPServer:
-    """Serve the page on loopback in a thread: ``/`` for people, ``/state.json`` for programs; POST sets the faults."""
+class PageHandler(BaseHTTPRequestHandler):
+    """Answers ``/`` for people and ``/state.json`` for programs; a POST to ``/`` sets the faults."""
 
-    class Handler(BaseHTTPRequestHandler):
-        def do_GET(self) -> None:
-            if self.path == "/state.json":
-                self._answer(json.dumps(state(), ensure_ascii=False), "application/json")
-            elif self.path == "/":
-                self._answer(_html(title, switches, state()), "text/html")
-            else:
-                self.send_error(404)
+    protocol_version = "HTTP/1.1"
+    timeout = 30  # seconds that a silent client is waited for
+    title: str
+    switches: Switches
+    state: Callable[[], Any]
 
-        def do_POST(self) -> None:
-            length = min(int(self.headers.get("Content-Length") or 0), _LONGEST_FORM)
-            switches.set(parse_qs(self.rfile.read(length).decode("utf-8", "replace")).get("fault", []))
-            self.send_response(303)
-            self.send_header("Location", "/")
-            self.end_headers()
+    def do_GET(self) -> None:
+        if self.path == "/state.json":
+            self.answer_json(type(self).state())
+        elif self.path == "/":
+            self.answer(200, _html(self.title, self.switches, type(self).state()).encode(), "text/html; charset=utf-8")
+        else:
+            self.send_error(404)
 
-        def _answer(self, text: str, kind: str) -> None:
-            content = text.encode()
-            self.send_response(200)
-            self.send_header("Content-Type", f"{kind}; charset=utf-8")
-            self.send_header("Content-Length", str(len(content)))
-            self.end_headers()
+    def do_POST(self) -> None:
+        form = self.rfile.read(min(self.length, _LONGEST_FORM)).decode("utf-8", "replace")
+        self.switches.set(parse_qs(form).get("fault", []))
+        self.answer(303, headers={"Location": "/"})
+
+    @property
+    def length(self) -> int:
+        """Bytes of the body."""
+        return int(self.headers.get("Content-Length") or 0)
+
+    def answer(
+        self, status: int, content: bytes = b"", kind: str = "text/plain", headers: dict[str, str] | None = None
+    ) -> None:
+        """Answer with a status and a body."""
+        self.send_response(status)
+        for name, value in ({"Content-Type": kind, "Content-Length": str(len(content))} | (headers or {})).items():
+            self.send_header(name, value)
+        self.end_headers()
+        if self.command != "HEAD":
             self.wfile.write(content)
 
-        def log_message(self, format: str, *args: Any) -> None:
-            pass
+    def answer_json(self, value: Any, status: int = 200, headers: dict[str, str] | None = None) -> None:
+        """Answer with JSON."""
+        self.answer(status, json.dumps(value, ensure_ascii=False).encode(), "application/json", headers)
 
-    server = ThreadingHTTPServer(("127.0.0.1", port), Handler)
+    def log_message(self, format: str, *args: Any) -> None:
+        pass
+
+
+def serve_page(
+    port: int,
+    title: str,
+    switches: Switches,
+    state: Callable[[], Any],
+    *,
+    handler: type[PageHandler] = PageHandler,
+    **more: Any,
+) -> ThreadingHTTPServer:
+    """Serve the page on loopback in a thread; ``more`` are attributes of a handler that answers more than a page."""
+    own = type("Handler", (handler,), {"title": title, "switches": switches, "state": staticmethod(state), **more})
+    server = ThreadingHTTPServer(("127.0.0.1", port), own)
+    server.daemon_threads = True
     Thread(target=server.serve_forever, daemon=True).start()
     return server
 

@@ -8,6 +8,7 @@ lasts is a path through offsets; a frame that differs from its place alone is to
 from __future__ import annotations
 
 import itertools
+import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
@@ -194,8 +195,11 @@ class _Refiner:
             usable = misfit[np.isfinite(misfit)]
             found.append(float(np.median(usable)) + float(usable.mean()) * 0.25 if len(usable) else np.inf)
         best = int(np.argmin(found))
-        at = base + best - wide
-        return Line(line.first, line.last, at)
+        # A frame of a lower rate stands for several of the master; of those that are alike, the one that keeps time.
+        apart = math.ceil(self.slope) - 1
+        good = max(found[best] * _AS_GOOD, found[best] + LEAST_NOISE / 2)
+        alike = [at for at in range(best - apart, best + apart + 1) if 0 <= at < len(found) and found[at] <= good]
+        return Line(line.first, line.last, base - wide + min(alike, key=lambda at: abs(base + at - wide)))
 
     def _phase(self, lines: list[Line]) -> float:
         """Where between two frames of the master the frames of a file of another rate begin; whole unless it shows."""

@@ -23,11 +23,13 @@ _OPERATOR = (
     "decisions.add_watching",
     "decisions.add_signature",
     "handoff.add_handoff",
+    "telling.add_comment",
 )
 _LEAD = (
     "checks.waive_must",
     "checks.take_back_any",
     "handoff.keep_destinations",
+    "telling.keep_hooks",
     "shelf.add_specversion",
     "house.view_auditentry",
     "storage.add_storageroot",

@@ -9,20 +9,24 @@ from django.conf import settings
 from django.contrib.auth.models import User
 
 from brisk_standins.intake import public_key_of
+from brisk_standins.site import TOKEN
 from brisk_web.handoff.models import Destination
 from brisk_web.handoff.services import keep_destination
 
+_SITE = "Pebbleview"
 _DECK = ("deck", "canal-lock")  # who the deck lets in, as brisk_standins has it
 
 
 def load_destinations(lead: User) -> None:
-    """Keep the intake of Channel Merrow and the deck of Wherry House; a later start gives the deck its new ports."""
+    """Keep Channel Merrow's intake, the deck of Wherry House and Pebbleview; a later start gives them new ports."""
     outside = Path(settings.DATA_FOLDER) / "outside"
     for name in ("merrow", "wherry"):
         (outside / name).mkdir(parents=True, exist_ok=True)
     ftp, line = os.environ.get("BRISK_FTP_PORT", "8868"), os.environ.get("BRISK_LINE_PORT", "8869")
+    site_at = f"http://127.0.0.1:{os.environ.get('BRISK_SITE_PORT', '8870')}/api"
     deck_at = {"address": f"ftp://127.0.0.1:{ftp}/", "asked_at": f"127.0.0.1:{line}"}
-    if Destination.objects.exists():
+    _load_site(site_at, lead)
+    if Destination.objects.exclude(name=_SITE).exists():
         Destination.objects.filter(name="Wherry House deck").update(**deck_at)
         return
     keep_destination(
@@ -49,3 +53,10 @@ def load_destinations(lead: User) -> None:
         password=password,
         by=lead,
     )
+
+
+def _load_site(address: str, lead: User) -> None:
+    """Keep Pebbleview, or give it its new port."""
+    if not Destination.objects.filter(name=_SITE).update(address=address):
+        kinds = {"kind": Destination.Kind.SITE, "answers": Destination.Answers.COPIES}
+        keep_destination(Destination(name=_SITE, address=address, **kinds), password=TOKEN, by=lead)

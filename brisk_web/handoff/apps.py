@@ -6,4 +6,4 @@ class HandoffConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from brisk_web.handoff import looking, sending  # noqa: F401 - registers the kinds of work
+        from brisk_web.handoff import looking, receivers, sending  # noqa: F401 - kinds of work, and what is heard

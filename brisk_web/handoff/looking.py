@@ -14,12 +14,14 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
+from brisk_core.handoff import ServedItem
+from brisk_web.handoff.copies import largest_wait, look_at_item
 from brisk_web.handoff.doors import Door, DoorClosed, DoorRefused
 from brisk_web.handoff.events import answered
-from brisk_web.handoff.models import Destination, HandOff, Look
+from brisk_web.handoff.models import Destination, HandOff, Look, ServedCopy
 from brisk_web.handoff.opening import open_door
 from brisk_web.house.services import record
-from brisk_web.work.kernel import Claim, work
+from brisk_web.work.kernel import Claim, Overtaken, work
 from brisk_web.work.models import Work
 from brisk_web.work.sweep import mender
 
@@ -68,7 +70,7 @@ def look(claim: Claim[Look]) -> None:
     """Look at what the other side shows."""
     handoff = claim.row.handoff
     try:
-        seen = _look(handoff)
+        seen = _look(claim)
     except (DoorClosed, DoorRefused) as error:
         claim.fail(str(error))
         return
@@ -88,12 +90,15 @@ def _answer(handoff: HandOff, seen: Seen) -> None:
     )
     if changed:
         handoff.refresh_from_db()
-        record(f"handoff.{seen.answer}", handoff, f"{handoff} was {seen.answer}: {seen.says}")
+        record(f"handoff.{seen.answer}", handoff, f"{handoff}: {handoff.in_words}. {seen.says}")
         answered.send(sender=HandOff, handoff=handoff)
 
 
-def _look(handoff: HandOff) -> Seen:
+def _look(claim: Claim[Look]) -> Seen:
+    handoff = claim.row.handoff
     destination = handoff.destination
+    if destination.answers == Destination.Answers.COPIES:
+        return _look_at_copies(claim)
     if destination.answers == Destination.Answers.DECK:
         return _look_at_deck(handoff)
     door = open_door(destination)
@@ -158,6 +163,66 @@ def _is_signed(body: Any, signature: str, key: str) -> bool:
     except (ValueError, InvalidSignature):
         return False
     return True
+
+
+def _look_at_copies(claim: Claim[Look]) -> Seen:
+    """Ask the site, and judge each of its copies; taken when all of them are there and right."""
+    handoff = claim.row.handoff
+
+    def stop() -> None:
+        if claim.should_stop():
+            raise Overtaken(f"{claim.row} was stopped")
+
+    item = look_at_item(handoff, stop)
+    if item is None:
+        return Seen(answer="refused", says="The site no longer has it.")
+    if item.state == "refused":
+        return Seen(answer="refused", says="; ".join(item.reasons) or "They give no reason.")
+    copies = list(handoff.copies.filter(label__in=[one.label for one in item.copies]))
+    wrong = [one for one in copies if one.outcome == ServedCopy.Outcome.FAIL]
+    if wrong:
+        return Seen(answer="wrong", says=f"Its copy {wrong[-1].label} is not what was signed. {wrong[-1].says}")
+    open_ones = [one for one in copies if not one.outcome]
+    if item.state != "ready" or open_ones or not copies:
+        return Seen(answer="", says=_still_coming(handoff, item, copies))
+    unknown = [one for one in copies if one.outcome == ServedCopy.Outcome.NOT_MEASURED]
+    if unknown:
+        return Seen(answer="", says=f"Its copy {unknown[-1].label} could not be judged. {unknown[-1].says}")
+    last = max((wait for one in copies if (wait := one.waited_s) is not None), default=None)
+    after = f", the last one after {spell_wait(last)}" if last is not None else ""
+    shows = "shows" if len(copies) == 1 else "show"
+    all_of = {1: "Its copy is", 2: "Both copies are"}.get(len(copies), f"All {len(copies)} copies are")
+    doubts = [f"{one.label}: {one.says}" for one in copies if one.outcome == ServedCopy.Outcome.CAUTION]
+    look = f" Worth a look: {doubts[-1]}" if doubts else ""
+    return Seen(
+        answer="taken",
+        says=f"{all_of} there and {shows} what was signed{after}.{look}",
+    )
+
+
+def _still_coming(handoff: HandOff, item: ServedItem, copies: list[ServedCopy]) -> str:
+    """What is there of a site's copies, and how long the largest took of late."""
+    ready = [one for one in item.copies if one.is_ready]
+    if item.state == "checking" or not copies:
+        return "The site is checking it; none of its copies is there yet."
+    says = f"{len(ready)} of {len(item.copies)} copies are there"
+    judged = sum(bool(one.outcome) for one in copies)
+    says += f", {judged} looked at and right so far." if judged else "; none has been judged yet."
+    largest = item.largest
+    if largest is not None and not largest.is_ready:
+        usual = largest_wait(handoff)
+        says += f" The largest, {largest.label}, is not there yet"
+        says += f"; of late it took {spell_wait(usual)}." if usual is not None else "."
+    return says
+
+
+def spell_wait(seconds: float) -> str:
+    """Return such as 40 s, 31 minutes or 2 h 5 min."""
+    whole = max(round(seconds), 0)
+    if whole < 90:
+        return f"{whole} s"
+    minutes = round(whole / 60)
+    return f"{minutes} minutes" if minutes < 90 else f"{minutes // 60} h {minutes % 60} min"
 
 
 def _look_at_deck(handoff: HandOff) -> Seen:

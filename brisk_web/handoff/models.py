@@ -21,20 +21,25 @@ class Destination(Retirable):
     class Kind(models.TextChoices):
         FOLDER = "folder", "Folder"
         FTP = "ftp", "FTP or FTPS"
+        SFTP = "sftp", "SFTP"
+        SITE = "site", "Upload site (tus)"
+        OBJECTS = "objects", "Object storage (S3)"
 
     class Answers(models.TextChoices):
         NONE = "none", "does not answer: what was verified counts as taken"
         RECEIPT = "receipt", "writes a receipt beside the package"
         DECK = "deck", "lists what it plays"
+        COPIES = "copies", "makes copies of its own"
 
     name = models.CharField(max_length=100, unique=True)
     kind = models.CharField(max_length=16, choices=Kind)
-    address = models.CharField(max_length=500)  # a folder, or ftp://host:port/folder; never with a password
-    user = models.CharField(max_length=200, blank=True)
+    address = models.CharField(max_length=500)  # a folder, or ftp:, sftp:, https:, s3:; never with a password
+    host_key = models.CharField(max_length=100, blank=True)  # SHA256:..., of an SFTP server
+    user = models.CharField(max_length=200, blank=True)  # of object storage: the key's id
     secret = models.TextField(blank=True, editable=False)  # sealed, see ``secrets``
     answers = models.CharField(max_length=16, choices=Answers, default=Answers.NONE)
     receipt_key = models.CharField(max_length=64, blank=True)  # Ed25519 public key of receipts, hexadecimal
-    asked_at = models.CharField(max_length=200, blank=True)  # where a deck is asked for its list: host:port
+    asked_at = models.CharField(max_length=200, blank=True)  # of a deck: host:port; of object storage: its service
     name_rule = models.CharField(max_length=255, blank=True)  # empty: the name that the render has
     name_case = models.CharField(max_length=16, default="as it is")
     name_signs = models.CharField(max_length=60, default="A-Za-z0-9._-")
@@ -89,6 +94,10 @@ class HandOff(Work):
         OPEN = "", "no answer yet"
         TAKEN = "taken", "taken"
         REFUSED = "refused", "refused"
+        WRONG = "wrong", "shown wrongly"
+
+    #: Answers after which the deliverable is the house's again, and may be sent anew.
+    BACK = (Answer.REFUSED, Answer.WRONG)
 
     render = models.ForeignKey("jobs.Render", on_delete=models.PROTECT, related_name="handoffs")
     destination = models.ForeignKey(Destination, on_delete=models.PROTECT, related_name="handoffs")
@@ -106,13 +115,15 @@ class HandOff(Work):
     answer_document: Any = models.JSONField(null=True)  # what the other side sent, as it is
     look_at = models.DateTimeField(null=True, db_index=True)  # when to look again by itself
     looks = models.PositiveSmallIntegerField(default=0)
+    marks: Any = models.JSONField(default=dict)  # what its door remembers between two tries
+    line_speeds: Any = models.JSONField(default=list)  # of a site: pairs of kbit/s and the label of the copy that plays
 
     class Meta:
         ordering = ("-id",)
         constraints = [
             models.UniqueConstraint(
                 fields=("destination", "name"),
-                condition=~models.Q(state__in=("cancelled", "failed")) & ~models.Q(answer="refused"),
+                condition=~models.Q(state__in=("cancelled", "failed")) & ~models.Q(answer__in=("refused", "wrong")),
                 name="one_handoff_a_name",
             )
         ]
@@ -126,10 +137,15 @@ class HandOff(Work):
         return self.state == Work.State.DONE and not self.answer
 
     @property
+    def is_back(self) -> bool:
+        """Did they refuse it, or show something else?"""
+        return self.state == Work.State.DONE and self.answer in self.BACK
+
+    @property
     def in_words(self) -> str:
         """Where it is, in a few words."""
         if self.state == Work.State.DONE:
-            return {"taken": "taken", "refused": "refused"}.get(self.answer, "with them, no answer yet")
+            return str(self.get_answer_display()) if self.answer else "with them, no answer yet"
         if self.paused and self.is_active:
             return "paused"
         return self.state_in_words
@@ -146,3 +162,37 @@ class Look(Work):
 
     def __str__(self) -> str:
         return f"the look at {self.handoff}"
+
+
+class ServedCopy(models.Model):
+    """A copy that a site made of what it was sent: as the site tells of it, fetched, and judged."""
+
+    class Outcome(models.TextChoices):
+        OPEN = "", "not looked at yet"
+        PASS = "pass", "as signed"
+        CAUTION = "caution", "as signed, with a caution"
+        FAIL = "fail", "not as signed"
+        NOT_MEASURED = "not measured", "not measured"
+
+    handoff = models.ForeignKey(HandOff, on_delete=models.CASCADE, related_name="copies")
+    label = models.CharField(max_length=40)
+    told: Any = models.JSONField(default=dict)  # as the site has it
+    ready_at = models.DateTimeField(null=True)  # as the site tells; empty while it is not there
+    media_file = models.ForeignKey("storage.MediaFile", on_delete=models.PROTECT, null=True, related_name="served_as")
+    outcome = models.CharField(max_length=16, choices=Outcome, blank=True)
+    says = models.TextField(blank=True)
+    document: Any = models.JSONField(null=True)  # of schema brisk-sentry/check/1
+    judged_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("id",)
+        constraints = [models.UniqueConstraint(fields=("handoff", "label"), name="one_copy_a_label")]
+
+    def __str__(self) -> str:
+        return f"copy {self.label} of {self.handoff.name}"
+
+    @property
+    def waited_s(self) -> float | None:
+        """Seconds from the hand-off to the copy, as far as both are known."""
+        sent = self.handoff.finished_at
+        return (self.ready_at - sent).total_seconds() if self.ready_at and sent else None

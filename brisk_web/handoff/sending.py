@@ -127,7 +127,7 @@ def _send(claim: Claim[HandOff]) -> None:
         raise DoorRefused("The signature that it goes under no longer stands.")
     files = _files(claim)
     total = 2 * sum(one.size for one in files)  # sent, and read back
-    door = open_door(row.destination)
+    door = open_door(row.destination, _Marks(claim))
     try:
         free = door.free()
         missing = sum(one.size - (door.size_of(one.path + PART) or 0) for one in files)
@@ -154,14 +154,29 @@ def _send_file(claim: Claim[HandOff], door: Door, one: _File, done: int, total: 
     told = _telling(claim, done, total)
     if door.size_of(one.path) is not None:
         # Ours from an earlier try that died while giving names, or somebody else's: its contents tell.
-        if door.size_of(one.path) == one.size and door.digest_of(one.path, told) == one.xxh128:
+        if door.size_of(one.path) == one.size and door.holds(one.path, one.source, one.xxh128, told):
             return
         raise DoorRefused(f"{one.path} is there already; nothing is overwritten.")
     door.send(one.source, one.path + PART, told)
-    back = door.digest_of(one.path + PART, _telling(claim, done + one.size, total))
-    if back != one.xxh128:
+    if not door.holds(one.path + PART, one.source, one.xxh128, _telling(claim, done + one.size, total)):
         door.remove(one.path + PART)
         raise DoorClosed(f"{one.path} reads back otherwise than it was sent; it is sent anew.")
+
+
+class _Marks(dict[str, str]):
+    """What a door remembers between two tries, kept with the hand-off."""
+
+    def __init__(self, claim: Claim[HandOff]) -> None:
+        super().__init__(claim.row.marks)
+        self._claim = claim
+
+    def __setitem__(self, key: str, value: str) -> None:
+        super().__setitem__(key, value)
+        self._claim.write(marks=dict(self))
+
+    def __delitem__(self, key: str) -> None:
+        super().__delitem__(key)
+        self._claim.write(marks=dict(self))
 
 
 def _telling(claim: Claim[HandOff], before: int, total: int) -> Callable[[int], None]:

@@ -113,7 +113,7 @@ def hand_over(render: Render, destination: Destination, *, by: User, day: date |
     if destination.retired_at:
         raise HandOffRefused(f"{destination} is no longer offered.")
     going = render.handoffs.filter(destination=destination).exclude(state__in=("cancelled", "failed"))
-    if going.exclude(answer="refused").exists():
+    if going.exclude(answer__in=HandOff.BACK).exists():
         raise HandOffRefused(f"It is on its way to {destination}, or there already.")
     name = name_for(render, destination, day or timezone.localdate())
     try:

@@ -27,11 +27,12 @@ class State(models.TextChoices):
     WITH_THEM = "with them", "with them"
     TAKEN = "taken", "taken"
     REFUSED = "refused", "refused by them"
+    WRONG = "wrong", "shown wrongly"
 
 
-_AWAY = (State.SENDING, State.WITH_THEM, State.TAKEN, State.REFUSED)
+_AWAY = (State.SENDING, State.WITH_THEM, State.TAKEN, State.REFUSED, State.WRONG)
 #: States in which a person of the house has to do something.
-NEEDS_A_PERSON = (State.DECIDING, State.HALF_SIGNED, State.SIGNED, State.REFUSED)
+NEEDS_A_PERSON = (State.DECIDING, State.HALF_SIGNED, State.SIGNED, State.REFUSED, State.WRONG)
 
 
 def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
@@ -68,6 +69,7 @@ def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
                 When(newest_render=None, then=Value(State.WAITING)),
                 When(answer="taken", then=Value(State.TAKEN)),
                 When(answer="refused", asked=False, then=Value(State.REFUSED)),
+                When(answer="wrong", asked=False, then=Value(State.WRONG)),
                 When(sending=HandOff.State.DONE, asked=False, then=Value(State.WITH_THEM)),
                 When(sending__isnull=False, asked=False, then=Value(State.SENDING)),
                 When(signers__gte=2, then=Value(State.SIGNED)),

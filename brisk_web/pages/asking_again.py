@@ -25,7 +25,7 @@ from brisk_web.decisions import services
 from brisk_web.decisions.models import Point, Request
 from brisk_web.house.services import DecisionRefused
 from brisk_web.jobs.models import Render
-from brisk_web.pages.places import Guide, Place
+from brisk_web.pages.places import Place, guide_of
 from brisk_web.pages.printing import kept_picture, pdf_answer, pdf_of
 from brisk_web.pages.timelines import edit_file
 from brisk_web.ui.asking import rows, words
@@ -42,12 +42,6 @@ def decided_check(check_id: int) -> tuple[Check, Render]:
     if check.render is None:
         raise Http404("This file was taken in for no deliverable.")
     return check, check.render
-
-
-def guide_of(check: Check) -> Guide:
-    """Return what tells places of a check's file."""
-    inspection = check.media_file.inspection
-    return Guide(check, inspection.facts if inspection else None)
 
 
 def _spans(places: list[Any] | tuple[tuple[int, int], ...]) -> list[dict[str, Any]]:

@@ -74,6 +74,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
     data = _page_data(check, findings, facts, request)
     ribbon = ribbon_of([(finding.group, finding.outcome) for finding in findings])
     way, steps = _way(check)
+    said = list(check.comments.filter(retired_at=None).select_related("made_by"))
     context = {
         "check": check,
         "way": way,
@@ -88,10 +89,14 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "groups": [
             {"cell": cell, "lines": [finding for finding in findings if finding.group == cell.group]} for cell in ribbon
         ],
-        "evidence": [_evidence(finding, facts, guide) for finding in findings],
+        "evidence": [
+            _evidence(finding, facts, guide) | {"said": [one for one in said if one.line == finding.line]}
+            for finding in findings
+        ],
         "views": [one for one in _VIEWS if one[0] != "alpha" or _has_alpha(facts)],
         "range_words": _range_words(check),
         "side_by_side": _side_by_side(check),
+        "comments": len(said),
         "page_data": data,
         "kept_picture": _kept_picture(request, data),
         "first_picture": f"{data['frame']}{data['begin']}.jpg?view={_view(request)}",

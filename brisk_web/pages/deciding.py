@@ -27,8 +27,9 @@ from brisk_web.handoff.states import with_state
 from brisk_web.house.models import Decision
 from brisk_web.house.services import DecisionRefused
 from brisk_web.jobs.models import Deliverable, Render
-from brisk_web.pages.asking_again import decided_check, guide_of
+from brisk_web.pages.asking_again import decided_check
 from brisk_web.pages.jobs import attempt_rows, newest_renders
+from brisk_web.pages.places import guide_of
 from brisk_web.pages.ways import one_way, way_of
 from brisk_web.ui.asking import whole, words
 

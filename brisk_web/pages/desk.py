@@ -51,7 +51,7 @@ def _ways(request: HttpRequest) -> dict[str, tuple[str, Q]]:
         "empty": ("Without a render", Q(state=State.WAITING)),
         "asked": ("Asked again", Q(state=State.ASKED)),
         "signed": ("Signed", Q(state__in=(State.SIGNED, State.SENDING))),
-        "with-them": ("With them", Q(state__in=(State.WITH_THEM, State.REFUSED))),
+        "with-them": ("With them", Q(state__in=(State.WITH_THEM, State.REFUSED, State.WRONG))),
         "taken": ("Taken", Q(state=State.TAKEN)),
     }
 

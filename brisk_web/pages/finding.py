@@ -59,6 +59,7 @@ _FIXED = (
     ("page", "You", "your time zone, settings", "you", ""),
     ("action", "Open a job", "new title", "new-job", "jobs.add_job"),
     ("action", "Add a destination", "folder, FTP, hand-off", "new-destination", "handoff.keep_destinations"),
+    ("page", "Programs that are told", "webhook, message, house", "hooks", "telling.keep_hooks"),
     ("action", "The house's words", "why, what to change, remedy", "house-words", "shelf.add_specversion"),
     ("action", "Write a spec", "new specification", "new-spec", "shelf.add_specversion"),
 )

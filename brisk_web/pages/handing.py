@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
+from fractions import Fraction
 from typing import Any
+from urllib.parse import urlsplit
 
 from django import forms
 from django.contrib import messages
@@ -15,10 +19,11 @@ from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_GET, require_POST
 
 from brisk_core.errors import ValueRefused
+from brisk_core.exact import spell_bit_rate, spell_bytes, spell_rate, spell_size
 from brisk_core.handoff import FIELDS, NameRule
 from brisk_web.accounts.people import signed_in
 from brisk_web.handoff import services
-from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.models import Destination, HandOff, Look, ServedCopy
 from brisk_web.handoff.services import HandOffRefused
 from brisk_web.house.models import in_use, retired
 from brisk_web.jobs.models import Deliverable, Render
@@ -27,6 +32,7 @@ from brisk_web.ui.asking import asked_id, words
 from brisk_web.ui.paging import newest_first
 
 _ROWS = 30
+_LOOKS = 100
 _REFRESH_MS = 1500
 _PACKAGES = (
     ("", "The file alone"),
@@ -37,6 +43,14 @@ _PACKAGES = (
     ("bagit", "A bag (RFC 8493) with SHA-256"),
 )
 
+#: How the address of each kind begins, and what is expected of it.
+_ADDRESSES: dict[str, tuple[tuple[str, ...], str]] = {
+    "folder": (("/",), "a folder of this machine from its root, such as /mnt/merrow"),
+    "ftp": (("ftp://", "ftps://"), "ftp://host:port/folder or ftps://host:port/folder"),
+    "sftp": (("sftp://",), "sftp://host:port/folder"),
+    "site": (("https://", "http://"), "https://host/ and where the site's interface begins"),
+    "objects": (("s3://",), "s3://bucket/prefix"),
+}
 #: What a destination has where its form was left empty.
 _DEFAULTS: dict[str, Any] = {
     name: getattr(Destination(), name) for name in ("name_case", "name_signs", "name_length", "at_once", "answers")
@@ -71,12 +85,49 @@ def hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
     """One hand-off: its way, and what the other side says."""
     related = ("destination", "render__deliverable__job", "render__media_file", "render__check_record", "made_by")
     row = get_object_or_404(HandOff.objects.select_related(*related), pk=handoff_id)
+    copies = list(row.copies.select_related("media_file"))
     context = {
         "row": row,
-        "looks": row.looked.all()[:20],
+        "looks": _told_apart(row.looked.all()[:_LOOKS]),
+        "copies": [(one, _copy_in_words(one)) for one in copies],
+        "line_speeds": [(speed * 1000, *_played(label, copies)) for speed, label in row.line_speeds],
         "refresh_ms": _REFRESH_MS if row.is_active or row.waits_for_answer else 0,
     }
     return render(request, "handoff/hand_off.html", context)
+
+
+def _told_apart(looks: Iterable[Look]) -> list[dict[str, Any]]:
+    """The looks, newest first; those that saw the same one after the other are told once, with their number."""
+    found: list[dict[str, Any]] = []
+    for look in looks:
+        says = look.says or look.error or look.state_in_words
+        if found and found[-1]["says"] == says:
+            found[-1]["times"] += 1
+        else:
+            found.append({"says": says, "at": look.created_at, "times": 1})
+    return found
+
+
+def _copy_in_words(copy: ServedCopy) -> str:
+    """What a site tells of a copy, spelled."""
+    told = copy.told
+    parts = [
+        spell_size(tuple(told["size"])) if told.get("size") else "",
+        f"{spell_rate(Fraction(told['rate']))} fps" if told.get("rate") else "",
+        told.get("codec") or "",
+        spell_bit_rate(told["bit_rate"]) if told.get("bit_rate") else "",
+        spell_bytes(told["bytes"]) if told.get("bytes") else "",
+    ]
+    return ", ".join(part for part in parts if part)
+
+
+def _played(label: str | None, copies: list[ServedCopy]) -> tuple[str, str]:
+    """What plays on a viewer's line, in words, and the outcome of that copy."""
+    copy = next((one for one in copies if one.label == label), None)
+    if copy is None:
+        return "nothing that plays without a stop", ""
+    states = {"": "not judged yet", "fail": "not what was signed", "not measured": "not measured"}
+    return f"{copy.label}, {states.get(copy.outcome, 'as signed')}", copy.outcome
 
 
 @permission_required("handoff.add_handoff", raise_exception=True)
@@ -153,6 +204,7 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
     password = forms.CharField(
         required=False,
         widget=forms.PasswordInput(attrs={"autocomplete": "off"}),
+        label="Password or token",
         help_text="Kept sealed, with a key outside the database. Empty: the one it has stays.",
     )
     package = forms.ChoiceField(choices=_PACKAGES, required=False, label="What is sent")
@@ -160,27 +212,31 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
     class Meta:
         model = Destination
         fields = (
-            "name", "kind", "address", "user", "password", "package", "name_rule", "name_case", "name_signs",
-            "name_length", "answers", "receipt_key", "asked_at", "at_once", "opens", "closes",
+            "name", "kind", "address", "host_key", "user", "password", "package", "name_rule", "name_case",
+            "name_signs", "name_length", "answers", "receipt_key", "asked_at", "at_once", "opens", "closes",
         )  # fmt: skip
         labels = {
+            "host_key": "Host key",
             "name_rule": "Naming rule",
             "name_case": "Letters",
             "name_signs": "Signs that stay",
             "name_length": "Longest name",
             "answers": "What the other side does",
             "receipt_key": "Key of its receipts",
-            "asked_at": "Where its list is asked for",
+            "asked_at": "Where it is asked",
             "at_once": "How many at once",
             "opens": "Sent to from",
             "closes": "to",
         }
         help_texts = {
-            "address": "A folder of this machine, or ftp://host:port/folder, ftps:// for a secure one.",
+            "address": "A folder of this machine; ftp://host:port/folder, or ftps:// for a secure one; "
+            "sftp://host:port/folder; https:// and where the interface of an upload site begins; s3://bucket/prefix.",
+            "host_key": "Of an SFTP server, as SHA256:… Left empty, a try shows the one that the server has.",
+            "user": "For object storage, the id of the key.",
             "name_rule": "Empty: files keep their names. Fields: " + ", ".join(f"{{{one}}}" for one in FIELDS),
             "name_length": "Bytes, with the extension.",
             "receipt_key": "Ed25519, 64 hexadecimal digits. Empty: receipts are believed unchecked, and say so.",
-            "asked_at": "host:port, for a deck.",
+            "asked_at": "host:port of a deck; for object storage the address of the service, empty for the usual one.",
         }
         widgets = {
             "name_case": forms.Select(choices=[(one, one) for one in ("as it is", "upper", "lower")]),
@@ -209,11 +265,21 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
                 )  # fmt: skip
             except ValueRefused as error:
                 self.add_error("name_rule", str(error))
-        address = cleaned.get("address") or ""
-        if cleaned.get("kind") == Destination.Kind.FTP and not address.startswith(("ftp://", "ftps://")):
-            self.add_error("address", "expected ftp://host:port/folder or ftps://host:port/folder")
-        if cleaned.get("kind") == Destination.Kind.FOLDER and not address.startswith("/"):
-            self.add_error("address", "expected a folder of this machine from its root, such as /mnt/merrow")
+        address, kind = cleaned.get("address") or "", cleaned.get("kind")
+        begins, expected = _ADDRESSES.get(str(kind), (("",), ""))
+        if not address.startswith(begins):
+            self.add_error("address", f"expected {expected}")
+        elif kind != Destination.Kind.FOLDER and not _has_host(address):
+            self.add_error("address", f"the address names no host that can be reached; expected {expected}")
+        if kind == Destination.Kind.SITE and cleaned.get("package"):
+            self.add_error("package", "an upload site takes the file alone")
+        if (cleaned.get("answers") == Destination.Answers.COPIES) != (kind == Destination.Kind.SITE):
+            self.add_error("answers", "an upload site makes copies of its own, and nothing else does")
+        if kind == Destination.Kind.OBJECTS and cleaned.get("asked_at") and not _is_service(cleaned["asked_at"]):
+            self.add_error("asked_at", "expected the address of a service, such as https://objects.example")
+        host_key = cleaned.get("host_key") or ""
+        if host_key and not re.fullmatch(r"SHA256:[A-Za-z0-9+/]{43}", host_key):
+            self.add_error("host_key", "expected SHA256: and 43 letters, digits, + and /")
         if "@" in address.partition("://")[2].partition("/")[0]:
             self.add_error("address", "user and password have fields of their own, and do not belong in the address")
         if cleaned.get("answers") == Destination.Answers.DECK and ":" not in (cleaned.get("asked_at") or ""):
@@ -222,6 +288,19 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         if key and (len(key) != 64 or not set(key.lower()) <= set("0123456789abcdef")):
             self.add_error("receipt_key", "expected 64 hexadecimal digits")
         return cleaned
+
+
+def _has_host(address: str) -> bool:
+    """Does an address name a host, and a port that there can be?"""
+    try:
+        parts = urlsplit(address)
+        return bool(parts.hostname) and parts.port != 0
+    except ValueError:
+        return False
+
+
+def _is_service(address: str) -> bool:
+    return address.startswith(("https://", "http://")) and _has_host(address)
 
 
 @sensitive_post_parameters("password")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import time
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -11,8 +13,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from brisk_web.accounts.people import signed_in
 from brisk_web.telling.context import unread_of
-from brisk_web.telling.models import Notice, Wish
-from brisk_web.telling.services import keep_wishes, mark_read
+from brisk_web.telling.models import Notice, Quiet, Wish
+from brisk_web.telling.services import keep_quiet, keep_wishes, mark_read
 from brisk_web.ui.asking import words
 from brisk_web.ui.paging import newest_first
 
@@ -28,6 +30,7 @@ def notices(request: HttpRequest) -> HttpResponse:
         "page": newest_first(request, Notice.objects.filter(person=person), _ROWS),
         "kinds": [(kind, label, wishes.get(kind)) for kind, label in Notice.Kind.choices],
         "has_mail": bool(person.email),
+        "quiet": Quiet.objects.filter(person=person).first(),
     }
     return render(request, "pages/notices.html", context)
 
@@ -63,6 +66,18 @@ def keep_wishes_page(request: HttpRequest) -> HttpResponse:
         kind: (words(request.POST, f"house {kind}") == "on", words(request.POST, f"mail {kind}") == "on")
         for kind in Notice.Kind.values
     }
-    keep_wishes(signed_in(request), chosen)
-    messages.success(request, "Saved.")
+    person = signed_in(request)
+    keep_wishes(person, chosen)
+    begins, ends = (words(request.POST, name).strip() for name in ("quiet_from", "quiet_to"))
+    try:
+        keep_quiet(person, _clock(begins), _clock(ends))
+    except ValueError:
+        messages.error(request, f"met {begins[:20]!r} to {ends[:20]!r} as quiet hours; expected such as 22:00 to 07:00")
+    else:
+        messages.success(request, "Saved.")
     return redirect("notices")
+
+
+def _clock(text: str) -> time | None:
+    """A time of day; raises ``ValueError``."""
+    return time.fromisoformat(text) if text else None

@@ -55,12 +55,15 @@ class Guide:
         shown = tuple(self._place(span | {"detail": ""} if alike else span) for span in spans[:_SHOWN])
         return Places(shown=shown, more=max(0, len(spans) - _SHOWN))
 
+    def timecode(self, frame: int) -> str:
+        """Return what a frame of the file is called: its timecode, or its number where there is none."""
+        return str(self._first.plus(frame)) if self._first else f"frame {frame}"
+
     def _place(self, span: dict[str, Any]) -> Place:
         start, length = span["start"], span["end"] - span["start"]
-        timecode = str(self._first.plus(start)) if self._first else f"frame {start}"
         return Place(
             start=start,
-            timecode=timecode,
+            timecode=self.timecode(start),
             shot=self._shot_at(start),
             length=self._long(length),
             detail=span.get("detail") or "",
@@ -85,3 +88,9 @@ def _first_of_file(facts: Inspection | None, rate: Fraction | None) -> Timecode 
         return None
     carried = next(iter(facts.witnessed(keys.WRAPPER_START_TIMECODE).spoken().values()), None)
     return carried if isinstance(carried, Timecode) else Timecode(frames=0, rate=rate)
+
+
+def guide_of(check: Check) -> Guide:
+    """Return what tells places of a check's file."""
+    inspection = check.media_file.inspection
+    return Guide(check, inspection.facts if inspection else None)

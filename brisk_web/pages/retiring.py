@@ -20,6 +20,7 @@ from brisk_web.house.models import Retirable
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.planner.models import Plan
 from brisk_web.storage.models import MediaFile, StorageRoot
+from brisk_web.telling.models import Hook
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +70,12 @@ _WAYS = {
         says="is no longer offered. What was handed over to it stays.",
         back="is offered again.",
     ),
+    "hook": _Way(
+        model=Hook,
+        permission="telling.keep_hooks",
+        says="is no longer told.",
+        back="is told again.",
+    ),
     "root": _Way(
         model=StorageRoot,
         permission="storage.add_storageroot",
@@ -100,6 +107,8 @@ def _home(row: Model) -> str:
         return reverse("job", args=[row.job_id])
     if isinstance(row, Destination):
         return reverse("hand-offs")
+    if isinstance(row, Hook):
+        return reverse("hooks")
     if isinstance(row, Job):
         return reverse("jobs")
     return reverse("desk") if isinstance(row, MediaFile) else reverse("house")

@@ -82,7 +82,7 @@ def _next(deliverable: Deliverable, state: str, verdict: str | None, check_id: i
         return Step(label="Sign too", address=reverse("sign", args=[check_id]), key="s", main=True)
     if state == State.SIGNED:
         return Step(label="Hand over", address=reverse("hand-over", args=[deliverable.pk]), key="", main=True)
-    if state == State.REFUSED:
+    if state in (State.REFUSED, State.WRONG):
         return Step(label="Decide", address=reverse("check", args=[check_id]), key="", main=True)
     if state not in (State.WAITING, State.READING):
         return Step(label="Open", address=reverse("deliverable", args=[deliverable.pk]), key="")
@@ -91,7 +91,7 @@ def _next(deliverable: Deliverable, state: str, verdict: str | None, check_id: i
 
 def steps_of(check_id: int, deliverable_id: int, way: Way, *, attempt: int) -> list[Step]:
     """Return what can be done with the newest attempt of a deliverable, what is expected first."""
-    deciding = way.state in (State.DECIDING, State.HALF_SIGNED, State.REFUSED)
+    deciding = way.state in (State.DECIDING, State.HALF_SIGNED, State.REFUSED, State.WRONG)
     asks = way.next is not None and way.next.label == "Ask again"
     signs = way.next is not None and way.next.key == "s"
     steps = []
@@ -100,7 +100,7 @@ def steps_of(check_id: int, deliverable_id: int, way: Way, *, attempt: int) -> l
         steps.append(Step(label=label, address=reverse("ask-again", args=[check_id]), key="a", main=asks))
     if deciding:
         steps.append(Step(label="Sign", address=reverse("sign", args=[check_id]), key="s", main=signs))
-    if way.state in (State.SIGNED, State.REFUSED):
+    if way.state in (State.SIGNED, State.REFUSED, State.WRONG):
         hand_over = reverse("hand-over", args=[deliverable_id])
         steps.append(Step(label="Hand over", address=hand_over, key="h", main=way.state == State.SIGNED))
     steps.append(Step(label="Watch", address=reverse("watch", args=[check_id]), key="w"))

@@ -6,4 +6,4 @@ class TellingConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from brisk_web.telling import receivers  # noqa: F401 - subscribes
+        from brisk_web.telling import dates, hooks, receivers  # noqa: F401 - subscribes, mends, works

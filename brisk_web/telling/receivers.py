@@ -71,7 +71,7 @@ def tell_of_voiding(*, signature: Signature, **_: Any) -> None:
 def tell_of_answer(*, handoff: HandOff, **_: Any) -> None:
     """Tell who handed over, and who looks after it, what the other side says."""
     kind = Notice.Kind.TAKEN if handoff.answer == HandOff.Answer.TAKEN else Notice.Kind.REFUSED
-    _tell_both(handoff, kind, f"{handoff} was {handoff.answer}: {handoff.answer_says}")
+    _tell_both(handoff, kind, f"{handoff}: {handoff.in_words}. {handoff.answer_says}")
 
 
 @receiver(not_sent)

@@ -54,6 +54,10 @@ _RAIL = {
     "spec-from-file": "specs",
     "glossary": "glossary",
     "house": "house",
+    "hooks": "house",
+    "new-hook": "house",
+    "change-hook": "house",
+    "comments": "jobs",
     "notices": "notices",
     "you": "you",
 }

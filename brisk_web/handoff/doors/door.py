@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, MutableMapping
 from pathlib import Path
 from typing import Protocol
+
+import xxhash
 
 PART = ".part"  # ending of what is not whole yet
 CHUNK = 1 << 18  # bytes sent at once; progress is told and stops are noticed between two of them
 
 Told = Callable[[int], None]  #: told the bytes that are over there; may raise to stop
+Marks = MutableMapping[str, str]  #: what a door remembers between two tries, by path; kept by whoever opened it
 
 
 class DoorClosed(Exception):
@@ -32,8 +35,8 @@ class Door(Protocol):
     def send(self, source: Path, path: str, told: Told) -> None:
         """Send a file under the temporary name of a path, going on where an earlier try ended."""
 
-    def digest_of(self, path: str, told: Told) -> str:
-        """Return the XXH3-128 of a file over there, read back."""
+    def holds(self, path: str, source: Path, xxh128: str, told: Told) -> bool:
+        """Is a file over there the source, whose XXH3-128 is known? Read back, or by checksums of the protocol."""
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small file, ``None`` where there is none; raises ``DoorRefused`` for more than ``most`` bytes."""
@@ -46,3 +49,13 @@ class Door(Protocol):
 
     def close(self) -> None:
         """Close the way."""
+
+
+def digest(chunks: Iterable[bytes], told: Told) -> str:
+    """Return the XXH3-128 of what is read back."""
+    made, done = xxhash.xxh3_128(), 0
+    for chunk in chunks:
+        made.update(chunk)
+        done += len(chunk)
+        told(done)
+    return made.hexdigest()

@@ -7,10 +7,8 @@ import os
 import shutil
 from pathlib import Path
 
-import xxhash
-
 from brisk_core.handoff import safe_path
-from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told
+from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest
 
 
 class FolderDoor:
@@ -50,18 +48,13 @@ class FolderDoor:
         except OSError as error:
             raise _said(error) from error
 
-    def digest_of(self, path: str, told: Told) -> str:
-        """Return the XXH3-128 of a file."""
-        made, done = xxhash.xxh3_128(), 0
+    def holds(self, path: str, source: Path, xxh128: str, told: Told) -> bool:
+        """Read the file back."""
         try:
             with open(self._at(path), "rb") as reading:
-                while chunk := reading.read(CHUNK):
-                    made.update(chunk)
-                    done += len(chunk)
-                    told(done)
+                return digest(iter(lambda: reading.read(CHUNK), b""), told) == xxh128
         except OSError as error:
             raise _said(error) from error
-        return made.hexdigest()
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small file."""

@@ -87,8 +87,8 @@ class FtpDoor:
             with suppress(ftplib.error_perm):  # it is there
                 self._ftp.mkd(str(self._folder / folder))
 
-    def digest_of(self, path: str, told: Told) -> str:
-        """Return the XXH3-128 of a file, read back."""
+    def holds(self, path: str, source: Path, xxh128: str, told: Told) -> bool:
+        """Read the file back."""
         made, done = xxhash.xxh3_128(), 0
 
         def read(chunk: bytes) -> None:
@@ -99,7 +99,7 @@ class FtpDoor:
 
         with _told():
             self._ftp.retrbinary(f"RETR {self._at(path)}", read, CHUNK)
-        return made.hexdigest()
+        return made.hexdigest() == xxh128
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small file."""

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import json
+import random
+import threading
 import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import time as clock
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.db import connection
 from django.utils import timezone
 
 from brisk_core.handoff import digests_of, verify_package
@@ -16,13 +21,16 @@ from brisk_standins import deck as decks
 from brisk_standins.intake import Intake, public_key_of
 from brisk_web.decisions.services import take_back
 from brisk_web.decisions.tests.test_decisions import DecisionCase
-from brisk_web.handoff import services
-from brisk_web.handoff.doors import DoorClosed, DoorRefused, FolderDoor, FtpDoor
+from brisk_web.handoff import sending, services
+from brisk_web.handoff.doors import DoorClosed, DoorRefused, FolderDoor, FtpDoor, ObjectsDoor, SftpDoor
+from brisk_web.handoff.doors.sftp import fingerprint
 from brisk_web.handoff.looking import look_again
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.handoff.sending import send
 from brisk_web.handoff.services import HandOffRefused
 from brisk_web.handoff.states import State
+from brisk_web.handoff.tests.servers import ObjectStore, SftpServer
+from brisk_web.house.models import AuditEntry
 from brisk_web.work.models import Work
 from brisk_web.work.sweep import sweep
 
@@ -53,27 +61,33 @@ class HandOffCase(DecisionCase):
         """The file is there, and is the one that was signed."""
         self.assertEqual(digests_of(path, ["xxh128"]).digests["xxh128"], self.hand_over_checksum)
 
-    def survives_kills(self, destination: Destination, folder: Path, door: type[FolderDoor | FtpDoor]) -> None:
-        """Kill the worker at 20 moments of a transfer: no half file has the right name, and the next one ends it."""
+    def survives_kills(
+        self,
+        destination: Destination,
+        door: type[Any],
+        there: Callable[[], dict[str, bytes]],
+        clear: Callable[[], None],
+    ) -> None:
+        """Kill the worker at 20 moments of a transfer: no half file has the right name, and the next one ends it.
+
+        ``there`` tells what lies over there by name, ``clear`` removes it.
+        """
         source, died = Path(self.check.media_file.url), 0
         for number in range(20):
             with self.subTest(number):
                 HandOff.objects.all().delete()
-                for path in folder.iterdir():
-                    path.unlink()
+                clear()
                 row = self.hand_over(destination)
                 died += self._die_at(number, row, door)
-                named = folder / "CANAL_V01.mp4"
-                self.assertTrue(not named.exists() or named.read_bytes() == source.read_bytes())
+                self.assertIn(there().get("CANAL_V01.mp4"), (None, source.read_bytes()))
                 HandOff.objects.filter(pk=row.pk).update(beat_at="2020-01-01T00:00Z")
                 sweep(forgotten_s=0)
                 row = self.sent(row)
                 self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
-                self.right(named)
-                self.assertEqual([path.name for path in folder.iterdir()], ["CANAL_V01.mp4"])
+                self.assertEqual(there(), {"CANAL_V01.mp4": source.read_bytes()})
         self.assertGreaterEqual(died, 10)
 
-    def _die_at(self, number: int, row: HandOff, door: type[FolderDoor | FtpDoor]) -> bool:
+    def _die_at(self, number: int, row: HandOff, door: type[Any]) -> bool:
         """Let a worker die at the n-th of its steps, each chunk and each call at the door; was there such a step?"""
         steps = iter(range(10_000))
 
@@ -88,7 +102,7 @@ class HandOffCase(DecisionCase):
 
             return stepped
 
-        names = ("free", "size_of", "send", "digest_of", "give_name")
+        names = ("free", "size_of", "send", "holds", "give_name")
         patches = [mock.patch.object(door, name, step(getattr(door, name))) for name in names]
         patches.append(mock.patch("brisk_web.handoff.sending._telling", return_value=step(lambda done: None)))
         patches.append(mock.patch(f"{door.__module__}.CHUNK", 4096))
@@ -107,6 +121,16 @@ class HandOffCase(DecisionCase):
         self.lose_tasks()
         row.refresh_from_db()
         return died
+
+    @staticmethod
+    def files_in(folder: Path) -> tuple[Callable[[], dict[str, bytes]], Callable[[], None]]:
+        """What lies in a folder, and how it is emptied."""
+
+        def clear() -> None:
+            for path in folder.iterdir():
+                path.unlink()
+
+        return lambda: {path.name: path.read_bytes() for path in folder.iterdir()}, clear
 
     @property
     def hand_over_checksum(self) -> str:
@@ -162,7 +186,7 @@ class FolderTest(HandOffCase):
         self.assertEqual((self.outside / "CANAL_V01.mp4").read_text(), "somebody's")
 
     def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
-        self.survives_kills(self.destination, self.outside, FolderDoor)
+        self.survives_kills(self.destination, FolderDoor, *self.files_in(self.outside))
 
     def test_paused_gone_on_cancelled_and_tried_again(self) -> None:
         row = self.hand_over()
@@ -303,7 +327,7 @@ class DeckTest(HandOffCase):
         self.assertNotIn("lock", self.wherry.secret)
 
     def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
-        self.survives_kills(self.wherry, self.deck.card, FtpDoor)
+        self.survives_kills(self.wherry, FtpDoor, *self.files_in(self.deck.card))
 
     def test_a_clip_unlike_its_setting_is_refused_with_the_setting(self) -> None:
         self.deck.rate = self.deck.rate * 2
@@ -374,3 +398,103 @@ class DeckTest(HandOffCase):
         (self.deck.card / "taken").touch()
         with self.assertRaisesRegex(DoorRefused, "nothing is overwritten"):
             door.give_name("long", "taken")
+
+
+class SftpTest(HandOffCase):
+    def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
+        folder = self.folder / "card"
+        folder.mkdir()
+        server = SftpServer(folder)
+        self.addCleanup(server.stop)
+        merrow = self.keep(
+            name="Merrow", kind="sftp", address=f"sftp://127.0.0.1:{server.port}/", user="merrow", password="lock"
+        )
+        self.assertIn("shows the key SHA256:", services.try_destination(merrow))
+        merrow.host_key = fingerprint(server.key)
+        merrow.save()
+        self.survives_kills(merrow, SftpDoor, *self.files_in(folder))
+
+
+class ObjectsTest(HandOffCase):
+    def test_a_worker_killed_at_any_moment_leaves_no_half_file_and_is_taken_up(self) -> None:
+        store = ObjectStore()
+        self.addCleanup(store.stop)
+        cloud = self.keep(
+            name="Cloud", kind="objects", address=f"s3://{store.bucket}/in", user="merrow", password="lock",
+            asked_at=store.endpoint,
+        )  # fmt: skip
+        self.survives_kills(cloud, ObjectsDoor, store.there, store.clear)
+
+
+class ManyTest(HandOffCase):
+    """Fifty hand-offs and four workers."""
+
+    def rows(self, destinations: list[Destination]) -> list[int]:
+        render = self.render_of(self.check)
+        basis = services.signed_basis(render)
+        made = [
+            HandOff.objects.create(
+                render=render, destination=destinations[number % len(destinations)], made_by=self.operator,
+                name=f"CANAL_{number:02}.mp4", **basis,
+            )
+            for number in range(50)
+        ]  # fmt: skip
+        return [row.pk for row in made]
+
+    def work_with_four(self, keys: list[int]) -> None:
+        """Let four workers take whatever they get, each in an order of its own, until nothing waits."""
+
+        def one(seed: int) -> None:
+            order = random.Random(seed)
+            try:
+                while waiting := list(
+                    HandOff.objects.filter(pk__in=keys, state__in=Work.ACTIVE).values_list("pk", flat=True)
+                ):
+                    order.shuffle(waiting)
+                    HandOff.objects.filter(pk__in=waiting).update(not_before=None)
+                    for pk in waiting:
+                        if claim := send.claim(pk):
+                            send.do(claim)
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(4) as pool:
+            for done in [pool.submit(one, seed) for seed in range(4)]:
+                done.result()
+
+    def test_each_is_sent_once_and_right(self) -> None:
+        places = []
+        for number in range(5):
+            (self.outside / str(number)).mkdir()
+            places.append(
+                self.keep(name=f"P{number}", kind="folder", address=str(self.outside / str(number)), at_once=4)
+            )
+        keys = self.rows(places)
+        self.work_with_four(keys)
+        self.assertEqual(set(HandOff.objects.values_list("state", "error")), {(Work.State.DONE, "")})
+        self.assertEqual(AuditEntry.objects.filter(verb="handoff.sent").count(), 50)
+        content = Path(self.check.media_file.url).read_bytes()
+        files = [path for path in self.outside.rglob("*") if path.is_file()]
+        self.assertEqual(len(files), 50)
+        for path in files:
+            self.assertEqual(path.read_bytes(), content)
+
+    def test_a_destination_gets_no_more_at_once_than_it_allows(self) -> None:
+        self.destination.at_once = 2
+        self.destination.save()
+        going, most = [0], [0]
+        lock, real = threading.Lock(), sending._send
+
+        def send_slowly(claim: Any) -> None:
+            with lock:
+                going[0] += 1
+                most[0] = max(most[0], going[0])
+            time.sleep(0.02)
+            real(claim)
+            with lock:
+                going[0] -= 1
+
+        with mock.patch.object(sending, "_send", send_slowly):
+            self.work_with_four(self.rows([self.destination]))
+        self.assertEqual(most, [2])
+        self.assertEqual(len(list(self.outside.iterdir())), 50)

@@ -15,7 +15,7 @@ from brisk_web.checks.models import Finding
 from brisk_web.checks.services import open_check
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
-from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.models import Destination, HandOff, ServedCopy
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
@@ -24,7 +24,7 @@ from brisk_web.planner.models import Plan
 from brisk_web.planner.services import keep
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import Upload
-from brisk_web.telling.models import Notice
+from brisk_web.telling.models import Comment, Hook, Message, Notice
 from brisk_web.testing import HouseMixin, spec_version
 
 DISC = """
@@ -100,6 +100,23 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     stem_check = StemCheck.objects.create(mix=file)
     there = Destination.objects.create(name="Outside", kind="folder", address=str(house.folder / "outside"))
     handoff = HandOff.objects.create(render=check.render, destination=there, name="a", made_by=by, state="done")
+    ServedCopy.objects.create(
+        handoff=handoff,
+        label="720p",
+        told={"size": [1280, 720], "rate": "25"},
+        media_file=other,
+        outcome="fail",
+        says="No.",
+    )
+    ServedCopy.objects.create(handoff=handoff, label="1080p")
+    HandOff.objects.filter(pk=handoff.pk).update(line_speeds=[[300, None], [3000, "720p"]])
+    comment = Comment.objects.create(
+        check_record=check, line="rate", frame=3, words=f"@{by} " + "Canal" * 40, made_by=by
+    )
+    hook = Hook.objects.create(name="Ledger", url="http://127.0.0.1:1/", events=["handoff.taken"])
+    Message.objects.create(
+        hook=hook, event="handoff.taken", document={"says": "It was taken."}, state="failed", says="no"
+    )
     request = Request.objects.create(render=check.render, made_by=by)
     point = Point.objects.create(request=request, position=0, label="Freeze", places=[[1, 3]])
     Finding.objects.get_or_create(
@@ -110,6 +127,7 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, "destination_id": there.pk, "handoff_id": handoff.pk,
+            "comment_id": comment.pk, "hook_id": hook.pk,
             "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
             "pairing_id": pairing.pk, "plan_id": disc.pk, "item": "film",
