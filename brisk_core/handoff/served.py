@@ -50,8 +50,9 @@ class Item:
 
     @property
     def largest(self) -> Told | None:
-        """The copy that is listed last of those with most lines."""
-        return max(self.copies, key=lambda one: one.size[1] if one.size else 1 << 20, default=None)
+        """The copy with most lines; of those that are not there yet, and so have no size, the last."""
+        waiting = [one for one in self.copies if one.size is None]
+        return waiting[-1] if waiting else max(self.copies, key=lambda one: one.size or (0, 0), default=None)
 
 
 def read_item(document: Any) -> Item:

@@ -6,9 +6,15 @@ from __future__ import annotations
 
 import re
 import time
+from typing import Any
+from unittest import mock
 
 from playwright.sync_api import expect
 
+from brisk_standins import copies as ladders
+from brisk_standins import deck as decks
+from brisk_standins import site as sites
+from brisk_standins.copies import Rung
 from brisk_standins.intake import Intake, public_key_of
 from brisk_web.accounts.roles import LEAD
 from brisk_web.browser_tests.base import BrowserTestCase
@@ -16,13 +22,27 @@ from brisk_web.decisions.tests.test_decisions import SPEC
 from brisk_web.handoff.looking import look_again
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.handoff.services import keep_destination
+from brisk_web.handoff.tests.test_copies import make_film
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
+from brisk_web.storage.models import MediaFile
+from brisk_web.storage.services import register
 from brisk_web.testing import spec_version
 
 
-class ToTheReceiptTest(BrowserTestCase):
+class WholeWayCase(BrowserTestCase):
+    """A deliverable, and somebody who takes it; a test of one says who that is and how they answer."""
+
     minutes = 1
+    frames = 30
+    name: str  #: of the destination
+    before, after = "", ""  #: what the hand-off's page says before and after their answer
+
+    def destination(self) -> Destination:
+        raise NotImplementedError
+
+    def they_act(self) -> None:
+        """Let the other side do what it has to do."""
 
     def setUp(self) -> None:
         super().setUp()
@@ -31,26 +51,19 @@ class ToTheReceiptTest(BrowserTestCase):
         self.wide = Deliverable.objects.create(
             job=self.job, name="Wide", spec_version=version, naming_rule="CANAL_V##.mp4", rendered_by="Edit room 2"
         )
-        outside = self.folder / "outside"
-        outside.mkdir()
-        self.intake = Intake(folder=outside, home=self.folder / "home", delay_s=0)
-        merrow = Destination(
-            name="Merrow", kind="folder", address=str(outside), answers="receipt", package="mhl",
-            receipt_key=public_key_of(self.folder / "home"), name_rule="{title}_V{attempt:2}", name_case="upper",
-        )  # fmt: skip
-        keep_destination(merrow, password="", by=self.people[LEAD])
+        keep_destination(self.destination(), password="lock", by=self.people[LEAD])
 
     def attempt(self, name: str, **recipe: object) -> None:
-        take_in(self.media(name, frames=30, **recipe), self.wide, by=self.people["operator"])
+        take_in(self.media(name, frames=self.frames, **recipe), self.wide, by=self.people["operator"])
         self.work()
 
     def look(self) -> None:
-        self.intake.step(time.monotonic())
-        HandOff.objects.update(look_at="2020-01-01T00:00Z")
+        self.they_act()
+        HandOff.objects.filter(answer="").update(look_at="2020-01-01T00:00Z")
         look_again()
         self.work()
 
-    def test_from_a_fault_to_the_receipt(self) -> None:
+    def from_a_fault_to_their_answer(self) -> None:
         self.attempt("CANAL_V01.mp4", codec="mpeg4")
         self.enter(LEAD)
         page = self.page
@@ -94,14 +107,35 @@ class ToTheReceiptTest(BrowserTestCase):
         page.get_by_label("Your password").fill("right-word")
         page.get_by_role("button", name="Sign", exact=True).click()
         page.get_by_role("link", name="Hand over").click()
-        page.get_by_role("button", name="Hand over to Merrow").click()
+        page.get_by_role("button", name=f"Hand over to {self.name}").click()
         page.wait_for_url("**/hand-off/*/")
         self.work()
-        expect(page.get_by_text("With them, no answer yet")).to_be_visible()
-        self.look()
-        expect(page.get_by_text("They took it, receipt CM-00001.").first).to_be_visible()
+        if self.before:
+            expect(page.get_by_text(self.before).first).to_be_visible()
+            for _ in range(4):
+                self.look()
+        expect(page.get_by_text(self.after).first).to_be_visible()
         page.goto(f"{self.live_server_url}/?show=taken")
         expect(page.get_by_role("link", name="Wide")).to_be_visible()
+
+
+class IntakeTest(WholeWayCase):
+    name, before, after = "Merrow", "With them, no answer yet", "They took it, receipt CM-00001."
+
+    def destination(self) -> Destination:
+        outside = self.folder / "outside"
+        outside.mkdir()
+        self.intake = Intake(folder=outside, home=self.folder / "home", delay_s=0)
+        return Destination(
+            name="Merrow", kind="folder", address=str(outside), answers="receipt", package="mhl",
+            receipt_key=public_key_of(self.folder / "home"), name_rule="{title}_V{attempt:2}", name_case="upper",
+        )  # fmt: skip
+
+    def they_act(self) -> None:
+        self.intake.step(time.monotonic())
+
+    def test_the_whole_way(self) -> None:
+        self.from_a_fault_to_their_answer()
 
     def test_a_refusal_opens_the_deliverable_again(self) -> None:
         self.intake.switches.set(["refuses"])
@@ -126,3 +160,60 @@ class ToTheReceiptTest(BrowserTestCase):
         expect(page.get_by_text(re.compile("Refused by them"))).to_be_visible()
         page.get_by_role("link", name="Decide").click()
         expect(page.get_by_role("link", name="Ask for attempt 2")).to_be_visible()
+
+
+class DeckTest(WholeWayCase):
+    name, after = "Wherry", "The deck lists it and stands on its first frame."
+
+    def destination(self) -> Destination:
+        deck = decks.Deck(card=self.folder / "card", size=(192, 128), codecs=("h264",))
+        running = decks.start(deck, user="deck", password="lock")
+        self.addCleanup(running.stop)
+        return Destination(
+            name="Wherry", kind="ftp", address=f"ftp://127.0.0.1:{running.ftp_port}/", user="deck", answers="deck",
+            asked_at=f"127.0.0.1:{running.line_port}",
+        )  # fmt: skip
+
+    def test_the_whole_way(self) -> None:
+        self.from_a_fault_to_their_answer()
+
+
+class SiteTest(WholeWayCase):
+    name, before, after = (
+        "Pebbleview",
+        "none of its copies is there yet",
+        "Both copies are there and show what was signed",
+    )
+    frames = 60
+
+    def setUp(self) -> None:
+        ladder = mock.patch.object(ladders, "LADDER", (Rung(96, 300_000), Rung(180, 900_000)))
+        ladder.start()
+        self.addCleanup(ladder.stop)
+        super().setUp()
+
+    def destination(self) -> Destination:
+        self.site = sites.Site(home=self.folder / "site", token="lock", late_s=0)
+        server = sites.serve(self.site)
+        self.addCleanup(server.server_close)
+        self.addCleanup(server.shutdown)
+        address = f"http://127.0.0.1:{server.server_address[1]}/api"
+        return Destination(name="Pebbleview", kind="site", address=address, answers="copies")
+
+    def media(self, name: str = "a.mp4", *, by: str = "operator", **recipe: Any) -> MediaFile:
+        if "codec" in recipe:
+            return super().media(name, by=by, **recipe)
+        make_film(self.folder / "shelf" / name)
+        return register(self.root, name, by=self.people[by])
+
+    def they_act(self) -> None:
+        while self.site.step(time.time() + 1):
+            pass
+
+    def test_the_whole_way(self) -> None:
+        self.from_a_fault_to_their_answer()
+        self.page.goto(f"{self.live_server_url}/hand-off/{HandOff.objects.get().pk}/")
+        expect(self.page.get_by_role("table").last).to_contain_text("180p")
+        expect(self.page.get_by_text("What a viewer gets:")).to_be_visible()
+        self.page.get_by_role("link", name="Side by side").last.click()
+        expect(self.page.get_by_role("heading", name="Side by side")).to_be_visible()

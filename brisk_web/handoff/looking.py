@@ -11,7 +11,6 @@ from typing import Any
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 from django.db import transaction
-from django.db.models import F
 from django.utils import timezone
 
 from brisk_core.handoff import ServedItem
@@ -58,10 +57,11 @@ def _ended(row: Look) -> None:
     handoff = row.handoff
     if handoff.answer or handoff.state != Work.State.DONE:
         return
-    pause = _PAUSES_S[min(handoff.looks, len(_PAUSES_S) - 1)]
     says = row.error if row.state == Work.State.FAILED else row.says
+    looks = handoff.looks + 1 if says == handoff.answer_says else 0  # where something moves, the next look is soon
+    pause = _PAUSES_S[min(looks, len(_PAUSES_S) - 1)]
     HandOff.objects.filter(pk=handoff.pk, answer="").update(
-        look_at=timezone.now() + timedelta(seconds=pause), looks=F("looks") + 1, answer_says=says
+        look_at=timezone.now() + timedelta(seconds=pause), looks=looks, answer_says=says
     )
 
 

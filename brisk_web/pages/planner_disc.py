@@ -23,6 +23,7 @@ from brisk_core.spec.document import read_document
 from brisk_web.accounts.people import signed_in
 from brisk_web.house.models import in_use
 from brisk_web.jobs.models import Job
+from brisk_web.pages.disc_map import drawn, item_panel
 from brisk_web.pages.planning import kept_plans
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import disc_files, disc_of, files_of, keep, write_disc
@@ -43,7 +44,6 @@ _REMOTE = (
     ("end", "e", "To its end"),
 )
 _MOST_DRAWN = 400  # items of a map
-_COLUMN, _ROW, _WIDE, _HIGH, _EDGE = 164, 50, 128, 34, 14  # of the map, in units of its drawing
 
 
 @require_GET
@@ -123,13 +123,14 @@ def disc(request: HttpRequest, plan: Plan, *, typed: str | None = None, mistakes
         "found": plan.document,
         "text": text if typed is None else typed,
         "mistakes": mistakes,
-        "map": _drawn(plan.document) if len(plan.document["map"]["items"]) <= _MOST_DRAWN else None,
+        "map": drawn(plan.document) if len(plan.document["map"]["items"]) <= _MOST_DRAWN else None,
     }
     try:
         read = disc_of(plan.asked)
         context["remote"] = _REMOTE
         context["walk"] = _shown(read, _walked(read, request), disc_files(plan.asked))
         context["disc"] = read
+        context["panel"] = item_panel(plan, read, words(request.GET, "item"))
     except PlanRefused as error:  # a file of the house is gone, or an older version wrote it
         context["lost"] = str(error)
     return render(request, "planner/disc.html", context)
@@ -226,45 +227,3 @@ def disc_document(request: HttpRequest, plan_id: int) -> HttpResponse:
     return HttpResponse(
         json.dumps(document, indent=2, ensure_ascii=False, default=str), content_type="application/json"
     )
-
-
-def _drawn(found: dict[str, Any]) -> dict[str, Any]:
-    """The map as boxes and lines: layers beside each other, by their distance from the start."""
-    faulty = {one["item"] for one in found["faults"] if not one["caution"]}
-    boxes = {}
-    for one in found["map"]["items"]:
-        left, top = _EDGE + one["layer"] * _COLUMN, _EDGE + one["row"] * _ROW
-        box = {"x": left, "y": top, "text_y": top + _HIGH / 2, "faulty": one["item"] in faulty}
-        boxes[one["item"]] = one | box
-    lines = [
-        row | {"d": _line(boxes[row["from"]], boxes[row["to"]]), "kind": _direction(boxes, row)}
-        for row in found["map"]["steps"]
-    ]
-    lines += [
-        {
-            "d": _line(boxes[row["list"]], boxes[row["clip"]]),
-            "kind": "plays",
-            "by": "plays",
-            "from": row["list"],
-            "to": row["clip"],
-        }
-        for row in found["map"]["plays"]
-    ]
-    width = max(box["x"] for box in boxes.values()) + _WIDE + 3 * _EDGE
-    height = max(box["y"] for box in boxes.values()) + _HIGH + 2 * _EDGE
-    return {"boxes": boxes.values(), "lines": lines, "width": width, "height": height, "box": (_WIDE, _HIGH)}
-
-
-def _direction(boxes: dict[str, dict[str, Any]], row: dict[str, Any]) -> str:
-    return "on" if boxes[row["to"]]["layer"] > boxes[row["from"]]["layer"] else "back"
-
-
-def _line(one: dict[str, Any], two: dict[str, Any]) -> str:
-    """A curve from a box to another: forwards from side to side, backwards and upright around the right side."""
-    start, end = (one["x"] + _WIDE, one["y"] + _HIGH / 2), (two["x"], two["y"] + _HIGH / 2)
-    if two["layer"] > one["layer"]:
-        bend = (end[0] - start[0]) / 2
-        return f"M{start[0]} {start[1]}C{start[0] + bend} {start[1]} {end[0] - bend} {end[1]} {end[0]} {end[1]}"
-    end = (two["x"] + _WIDE, two["y"] + _HIGH / 2 + 5)
-    out = max(start[0], end[0]) + 24
-    return f"M{start[0]} {start[1] + 5}C{out} {start[1] + 5} {out} {end[1]} {end[0]} {end[1]}"

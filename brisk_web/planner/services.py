@@ -36,6 +36,7 @@ from brisk_web.storage.models import MediaFile
 
 _MEASURED = 300  # newest inspections that sizes are learnt from
 MOST_FILES = 200  # of a plan
+_MOST_UNDONE = 20  # changes of a disc that can be taken back
 
 
 def answer(kind: str, asked: Mapping[str, Any], *, version: SpecVersion | None = None) -> dict[str, Any]:
@@ -201,10 +202,22 @@ def keep(
 
 
 @transaction.atomic
+def undo_disc(plan: Plan, *, by: User | None) -> bool:
+    """Write a disc as it was before its last change; return whether there was one."""
+    before: list[str] = plan.asked.get("before", [])
+    if not before:
+        return False
+    write_disc(plan, before[-1], by=by)
+    plan.asked["before"] = before[:-1]
+    plan.save(update_fields=["asked"])
+    return True
+
+
 def write_disc(plan: Plan, text: str, *, by: User | None) -> None:
     """Write the disc of a plan anew, with the answer of now. Raises ``PlanRefused`` with every mistake."""
-    asked = {"text": text}
+    asked: dict[str, Any] = {"text": text}
     plan.document = answer(Plan.Kind.DISC, asked)
-    plan.asked = asked
+    before = [*plan.asked.get("before", []), plan.asked["text"]][-_MOST_UNDONE:]
+    plan.asked = asked | {"before": before}
     plan.save(update_fields=["asked", "document"])
     record("plan.changed", plan, f"Changed the disc {plan.name}", by=by)
