@@ -6,54 +6,38 @@ Exit status: 0 no fail, 1 a fail, 2 wrong use, 3 the file cannot be read.
 from __future__ import annotations
 
 import argparse
+import importlib
 import sys
-import tempfile
 from collections.abc import Sequence
-from pathlib import Path
+from typing import Any
 
-from brisk_core import sandbox
-from brisk_core.captions import Captioned, burned_from_json, document_from_json, evidence_of
-from brisk_core.cli.packages import add_packages, run_package
-from brisk_core.cli.plans import add_plans, run_plan
-from brisk_core.cli.reading import read_file, read_spec, read_timeline
-from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Parser, Refusal, printable, say, say_json
-from brisk_core.edit import FrameRange, Timeline, parse_range
-from brisk_core.errors import CaptionsRefused, RangeRefused, UnreadableFile
-from brisk_core.facts import REGISTRY, Depth, Held, Inspection, Unheard, Witness, inspection_to_json, keys, spell
-from brisk_core.master import held_of, ordered_frames, shot_names
-from brisk_core.packets import load_series
-from brisk_core.reading import Source
-from brisk_core.report import check_to_json
-from brisk_core.sandbox import requests
-from brisk_core.scan import load_scan
-from brisk_core.spec import Check, Outcome, judge
+from brisk_core.cli.saying import NO_FAIL, Parser, Refusal, printable, say_json
 from brisk_core.version import ENGINE
 
+#: The verbs: what each does, and the module with its ``add_arguments`` and ``run``. Only the one that is asked for is
+#: loaded: all of them together take a second and more.
+_VERBS = {
+    "inspect": ("read a file and print its facts", "inspecting"),
+    "check": ("judge a file by a spec and a timeline", "checking"),
+    "stems": ("hold stems against their mix", "stems"),
+    "plan": ("work out what fits before a render is made", "plans"),
+    "package": ("make a package of files with manifests, or verify one", "packages"),
+}
 
-def _parser() -> argparse.ArgumentParser:
+
+def _module(verb: str) -> Any:
+    return importlib.import_module(f"brisk_core.cli.{_VERBS[verb][1]}")
+
+
+def _parser(asked: str) -> argparse.ArgumentParser:
+    """The parser, which knows the arguments of the verb that is asked for."""
     parser = Parser(prog="brisk-sentry", description="Says, with proof, whether a rendered file is what was ordered.")
     parser.add_argument("--version", action="version", version=ENGINE)
     verbs = parser.add_subparsers(dest="verb", required=True, parser_class=Parser)
-    inspect = verbs.add_parser("inspect", help="read a file and print its facts")
-    inspect.add_argument("file")
-    inspect.add_argument("--depth", choices=[depth.value for depth in Depth], default=Depth.FULL.value)
-    inspect.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/inspection/1")
-    check = verbs.add_parser("check", help="judge a file by a spec and a timeline")
-    check.add_argument("file")
-    check.add_argument("--spec", required=True, help="a spec document, or the id of a shipped spec")
-    check.add_argument("--timeline", help="an OTIO file or bundle, an AAF or an EDL file")
-    check.add_argument("--range", help="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after")
-    check.add_argument("--master", help="a master to hold the file against")
-    check.add_argument("--captions", action="append", default=[], help="a caption file beside it; may be given again")
-    check.add_argument("--edit-rate", help="frame rate of an EDL, which does not state it")
-    check.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/check/1")
-    stems = verbs.add_parser("stems", help="hold stems against their mix")
-    stems.add_argument("mix", help="a file, or FILE#N for its sound track N from 1")
-    stems.add_argument("stems", nargs="+", help="files, or FILE#N for a track of one")
-    stems.add_argument("--limit", type=float, help="dB under the mix that may be left, such as 60; 40 without it")
-    stems.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/stems/1")
-    add_plans(verbs)
-    add_packages(verbs)
+    for verb, (says, _) in _VERBS.items():
+        added = verbs.add_parser(verb, help=says)
+        if verb == asked:
+            _module(verb).add_arguments(added)
     return parser
 
 
@@ -61,10 +45,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command and return its exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        options = _parser().parse_args(words)
-        return {"inspect": _inspect, "check": _check, "stems": _stems, "plan": run_plan, "package": run_package}[
-            options.verb
-        ](options)
+        options = _parser(words[0] if words else "").parse_args(words)
+        status: int = _module(options.verb).run(options)
+        return status
     except Refusal as refusal:
         sys.stderr.write(f"brisk-sentry: {printable(' '.join(str(refusal).split()))}\n")
         if "--json" in words:
@@ -72,142 +55,3 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return refusal.status
     except BrokenPipeError:
         return NO_FAIL
-
-
-def _inspect(options: argparse.Namespace) -> int:
-    inspection = read_file(options.file, Depth(options.depth))
-    if options.json:
-        say_json(inspection_to_json(inspection))
-        return NO_FAIL
-    for id_, witnessed in inspection.facts.items():
-        characteristic = REGISTRY[id_]
-        said = [
-            spell(
-                characteristic.kind,
-                characteristic.per_track,
-                None if value is Unheard.UNHEARD else value,
-                characteristic.unit,
-            )
-            for value in (witnessed.of(witness) for witness in Witness)
-        ]
-        if any(text != "–" for text in said):
-            say(f"{id_:32} {said[0]:28} {said[1]:28} {said[2]}")
-    return NO_FAIL
-
-
-def _check(options: argparse.Namespace) -> int:
-    spec = read_spec(options.spec)
-    if options.range and not options.timeline:
-        raise Refusal(WRONG_USE, "a range needs a timeline; expected --timeline beside --range")
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        series_path = folder / "file.series.npz"
-        inspection = read_file(options.file, Depth.FULL, series_path, folder / "file.scan.npz")
-        series = load_series(series_path) if series_path.exists() else None
-        timeline = read_timeline(options.timeline, inspection, options.edit_rate) if options.timeline else None
-        try:
-            covered = parse_range(options.range, timeline) if options.range and timeline else None
-        except RangeRefused as error:
-            raise Refusal(WRONG_USE, str(error)) from error
-        master = _against_master(options, inspection, folder, timeline, covered) if options.master else None
-        captioned = _captions_of(options, inspection, folder)
-    check = judge(
-        spec, inspection, timeline=timeline, covered=covered, series=series, master=master, captioned=captioned
-    )
-    if options.json:
-        say_json(check_to_json(check, inspection))
-    else:
-        _print_check(check)
-    return A_FAIL if check.counts[Outcome.FAIL.value] else NO_FAIL
-
-
-def _captions_of(options: argparse.Namespace, inspection: Inspection, folder: Path) -> Captioned:
-    """Read caption files and text tracks, and look whether the picture has them already."""
-    read = []
-    for name in options.captions:
-        try:
-            read.append(sandbox.run(requests.Captions(url=Source.at_path(name).url)))
-        except (UnreadableFile, CaptionsRefused) as error:
-            raise Refusal(UNREADABLE, str(error)) from error
-    url, scan_path = Source.at_path(options.file).url, folder / "file.scan.npz"
-    if inspection[keys.TEXT_CAPTIONS]:
-        read += sandbox.run(requests.Embedded(url=url))
-    rate = inspection[keys.PICTURE_FRAME_RATE]
-    evidence = evidence_of(load_scan(scan_path), rate) if read and rate and scan_path.exists() else None
-    known, series_path = inspection_to_json(inspection), str(folder / "file.series.npz")
-    burned = {}
-    for document in read if rate else ():
-        try:
-            request = requests.Burned(url=url, inspection=known, series_path=series_path, document=document)
-            burned[document["name"]] = burned_from_json(sandbox.run(request))
-        except UnreadableFile:
-            continue  # pictures that cannot be decoded say nothing here; other lines tell of them
-    return Captioned(
-        documents=tuple(document_from_json(one) for one in read), evidence=evidence, burned=burned if read else None
-    )
-
-
-def _against_master(
-    options: argparse.Namespace,
-    inspection: Inspection,
-    folder: Path,
-    timeline: Timeline | None,
-    covered: FrameRange | None,
-) -> dict[str, Held]:
-    """Inspect the master and hold the file against it; a range of the timeline is one of the master too."""
-    master = read_file(options.master, Depth.FULL, folder / "master.series.npz", folder / "master.scan.npz")
-    rate, frames = master[keys.PICTURE_FRAME_RATE], master[keys.PICTURE_FRAME_COUNT]
-    sides = {
-        name: requests.Side(
-            url=Source.at_path(url).url,
-            document=inspection_to_json(known),
-            series_path=str(folder / f"{name}.series.npz"),
-            scan_path=str(folder / f"{name}.scan.npz"),
-        )
-        for name, url, known in (("file", options.file, inspection), ("master", options.master, master))
-    }
-    request = requests.Against(
-        **sides,
-        names=shot_names(timeline, rate) if timeline and rate and frames else (),
-        ordered=ordered_frames(timeline, covered, rate, frames) if timeline and rate and frames and covered else None,
-    )
-    try:
-        return held_of(sandbox.run(request))
-    except UnreadableFile as error:
-        raise Refusal(UNREADABLE, f"{options.master}: {error}") from error
-
-
-def _stems(options: argparse.Namespace) -> int:
-    """Hold stems against their mix."""
-    try:
-        mix, *stems = [_sound_of(name) for name in (options.mix, *options.stems)]
-        limit = -abs(options.limit) if options.limit is not None else None
-        found = sandbox.run(requests.Stems(mix=mix, stems=stems, limit=limit))
-    except UnreadableFile as error:
-        raise Refusal(UNREADABLE, str(error)) from error
-    if options.json:
-        say_json(found)
-    else:
-        say(f"{'pass' if found['right'] else 'fail'}: {found['found']}, asked {found['required']}")
-        for says in found["says"]:
-            say(says)
-    return NO_FAIL if found["right"] else A_FAIL
-
-
-def _sound_of(name: str) -> requests.Sound:
-    """Read FILE or FILE#N; a file whose own name ends like that is taken as it is."""
-    path, mark, track = name.rpartition("#")
-    if mark and track.isdigit() and not Path(name).exists():
-        if track == "0":
-            raise Refusal(WRONG_USE, f"met {name!r}; tracks count from 1")
-        return requests.Sound(url=Source.at_path(path).url, name=name, track=int(track) - 1)
-    return requests.Sound(url=Source.at_path(name).url, name=Path(name).name)
-
-
-def _print_check(check: Check) -> None:
-    counts = ", ".join(f"{count} {outcome}" for outcome, count in check.counts.items() if count)
-    say(f"{check.spec.name}: {check.verdict.value} ({counts})")
-    for finding in check.findings:
-        say(f"{finding.outcome.value:13} {finding.line.label:28} asked {finding.required:24} found {finding.found}")
-        if finding.outcome in (Outcome.FAIL, Outcome.CAUTION):
-            say(f"{'':13} {finding.says}\n{'':13} {finding.remedy}")

@@ -6,7 +6,6 @@ import argparse
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Parser, Refusal, printable, say, say_json
 from brisk_core.handoff import Item, make_image, make_package, verify_package
@@ -15,10 +14,9 @@ from brisk_core.handoff.manifests import ManifestRefused
 from brisk_core.handoff.packages import KINDS
 
 
-def add_packages(verbs: Any) -> None:
-    """Add the verb ``package`` to the command."""
-    package = verbs.add_parser("package", help="make a package of files with manifests, or verify one")
-    kinds = package.add_subparsers(dest="kind", required=True, parser_class=Parser)
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the kinds of what is done with packages."""
+    kinds = parser.add_subparsers(dest="kind", required=True, parser_class=Parser)
     make = kinds.add_parser("make", help="copy files into a new folder, verify them, list them")
     make.add_argument("folder", help="of the package; it must not be there yet")
     make.add_argument("files", nargs="+")
@@ -33,7 +31,7 @@ def add_packages(verbs: Any) -> None:
     verify.add_argument("--json", action="store_true", help="print what was found as JSON")
 
 
-def run_package(options: argparse.Namespace) -> int:
+def run(options: argparse.Namespace) -> int:
     """Make or verify a package; return the exit status: 1 for one that does not hold."""
     return {"make": _make, "image": _image, "verify": _verify}[options.kind](options)
 

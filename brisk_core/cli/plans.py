@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from brisk_core import sandbox
-from brisk_core.cli.reading import read_file, read_plan, read_spec
+from brisk_core.cli.files import read_file
+from brisk_core.cli.reading import read_plan, read_spec
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, WRONG_USE, Parser, Refusal, say, say_json
 from brisk_core.errors import PlanRefused, UnreadableFile
 from brisk_core.exact import spell_bit_rate, spell_bytes
@@ -35,10 +36,9 @@ _JSON = "print JSON of schema brisk-sentry/plan-{}/1"
 _PLAN = "a plan in JSON or YAML; the other options stand over it"
 
 
-def add_plans(verbs: Any) -> None:
-    """Add the verb and its kinds to a parser of verbs."""
-    plan = verbs.add_parser("plan", help="work out what fits before a render is made")
-    kinds = plan.add_subparsers(dest="kind", required=True, parser_class=Parser)
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Add the kinds of plans."""
+    kinds = parser.add_subparsers(dest="kind", required=True, parser_class=Parser)
     _add_bits(kinds)
     _add_rates(kinds)
     _add_pictures(kinds)
@@ -148,7 +148,7 @@ def _add_rates(kinds: Any) -> None:
     rates.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/plan-rates/1")
 
 
-def run_plan(options: argparse.Namespace) -> int:
+def run(options: argparse.Namespace) -> int:
     """Work out a plan and return the exit status."""
     runs = {
         "bits": _plan_bits, "rates": _plan_rates, "sizes": _plan_sizes, "order": _plan_order, "plays": _plan_plays,

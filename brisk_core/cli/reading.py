@@ -1,4 +1,4 @@
-"""What the command reads: files, specs, timelines and documents, each refused in one sentence."""
+"""What the command reads beside files: specs, timelines and documents, each refused in one sentence."""
 
 from __future__ import annotations
 
@@ -9,30 +9,12 @@ from brisk_core import sandbox
 from brisk_core.cli.saying import UNREADABLE, WRONG_USE, Refusal
 from brisk_core.edit import EditHints, Timeline, timeline_from_json
 from brisk_core.errors import EditRefused, SpecRefused, UnreadableFile, ValueRefused
-from brisk_core.facts import Depth, Inspection, inspection_from_json, keys
-from brisk_core.reading import Source
+from brisk_core.facts import Inspection, keys
 from brisk_core.sandbox import requests
 from brisk_core.spec import Spec, extended_by, parse_spec, shelf_texts
 from brisk_core.spec.document import read_document
 
 _MOST_BASES = 8  # that a spec extends, one by way of another
-
-
-def read_file(file: str, depth: Depth, series_path: Path | None = None, scan_path: Path | None = None) -> Inspection:
-    """Return the inspection of a file."""
-    try:
-        source = Source.at_path(file)
-        request = requests.Inspect(
-            url=source.url,
-            name=source.name,
-            depth=depth.value,
-            take_digest=depth is not Depth.HEADERS,
-            series_path=str(series_path) if series_path else None,
-            scan_path=str(scan_path) if scan_path else None,
-        )
-        return inspection_from_json(sandbox.run(request))
-    except UnreadableFile as error:
-        raise Refusal(UNREADABLE, str(error)) from error
 
 
 def read_spec(name: str) -> Spec:

@@ -11,7 +11,7 @@ import av
 from av.container import InputContainer
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.facts import CaptionTrack, Chapter, FactsBuilder, Stage, Track, Witness, keys
+from brisk_core.facts import CaptionTrack, Chapter, Depth, FactsBuilder, Inspection, Stage, Track, Witness, keys
 from brisk_core.facts.keys import Key
 from brisk_core.reading import library
 from brisk_core.reading.bit_reader import BitsEnded
@@ -66,6 +66,12 @@ class HeaderReading:
     movie: Movie | None  #: ISO base media only
     chapters: tuple[Chapter, ...]
     text_formats: dict[int, str]  #: of the text tracks, by the stream's index
+
+
+def inspect_headers(source: Source) -> Inspection:
+    """Inspect a file by its headers alone; raises ``UnreadableFile`` when the file is no media file."""
+    builder = read_headers(source).builder
+    return builder.finish(file_name=source.name, file_size=source.size, depth=Depth.HEADERS)
 
 
 def read_headers(source: Source) -> HeaderReading:

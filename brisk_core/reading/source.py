@@ -11,8 +11,6 @@ from dataclasses import dataclass
 from pathlib import PurePosixPath
 from typing import BinaryIO, cast
 
-import fsspec
-
 from brisk_core.errors import UnreadableFile
 
 
@@ -29,6 +27,8 @@ class Source:
         """Return the source at a path or URL; raises ``UnreadableFile`` when there is no file."""
         if url.startswith("/"):
             return cls.at_path(url, name)
+        import fsspec  # a seventh of a second, which files of this machine do without
+
         try:
             filesystem, path = fsspec.url_to_fs(url)
             info = filesystem.info(path)
@@ -64,6 +64,8 @@ class Source:
         try:
             if path := self.local_path:
                 return open(path, "rb")
+            import fsspec
+
             return cast(BinaryIO, fsspec.open(self.url, "rb").open())
         except OSError as error:
             raise UnreadableFile(f"cannot open {self.url}: {error.strerror or error}") from error

@@ -22,7 +22,7 @@ from dataclasses import dataclass
 from brisk_core.sandbox import verbs
 from brisk_core.sandbox.walls import die_with_parent
 
-#: Loaded one by one while nobody asks; the first are needed most.
+#: Loaded one by one while nobody asks and no child works; the first are needed most.
 PRELOADED = (
     "numpy", "av", "brisk_core.reading", "brisk_core.frames", "brisk_core.inspect", "brisk_core.captions",
     "brisk_core.master", "brisk_core.stems", "brisk_core.edit", "fsspec.implementations.local",
@@ -46,8 +46,9 @@ def serve(wishes: socket.socket) -> None:
     with selectors.DefaultSelector() as selector:
         selector.register(wishes, selectors.EVENT_READ, "wish")
         while True:
-            events = selector.select(0 if waiting else None)
-            if not events and waiting:
+            idle = waiting and not children  # a child that works has the machine to itself
+            events = selector.select(0 if idle else None)
+            if not events and idle:
                 _load(waiting.pop(0), last=not waiting)
             for key, _ in events:
                 if key.data == "wish":

@@ -50,10 +50,15 @@ def _do_digest(request: requests.Digest) -> Any:
 
 def _do_inspect(request: requests.Inspect) -> Any:
     from brisk_core.facts import Depth, inspection_to_json
-    from brisk_core.inspect import digest, inspect
     from brisk_core.reading import Source
 
     source = Source.at(request.url, request.name)
+    if request.depth == Depth.HEADERS.value and not request.take_digest and not request.checksum:
+        from brisk_core.reading import inspect_headers
+
+        return inspection_to_json(inspect_headers(source))
+    from brisk_core.inspect import digest, inspect
+
     found = inspect(
         source,
         Depth(request.depth),
