@@ -107,7 +107,8 @@ class HandOff(Work):
     digest = models.CharField(max_length=64)  # of the signature that it goes under
     paused = models.BooleanField(default=False)
     not_before = models.DateTimeField(null=True)  # a pause before the next try
-    failures = models.PositiveSmallIntegerField(default=0)  # in a row
+    failures = models.PositiveSmallIntegerField(default=0)  # in a row, without getting any further
+    furthest = models.BigIntegerField(default=0)  # the most that was done before a failure
     says = models.TextField(blank=True)  # what it waits for, or what went wrong last
     answer = models.CharField(max_length=16, choices=Answer, blank=True)
     answered_at = models.DateTimeField(null=True)

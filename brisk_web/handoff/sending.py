@@ -13,7 +13,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import connection
-from django.db.models import F, Q
+from django.db.models import Q
 from django.db.models.functions import Now
 from django.utils import timezone
 
@@ -89,13 +89,14 @@ def _wait(claim: Claim[HandOff], seconds: float, says: str) -> None:
 
 
 def _try_again(claim: Claim[HandOff], says: str) -> None:
-    """Wait a growing while and try again, or give up."""
-    failures = claim.row.failures + 1
+    """Wait a growing while and try again, or give up; a try that got further begins the count anew."""
+    done = HandOff.objects.values_list("done", flat=True).get(pk=claim.row.pk)
+    failures = 1 if done > claim.row.furthest else claim.row.failures + 1
     if failures >= _MOST_FAILURES:
         claim.fail(f"{says} Given up after {failures} tries.")
         return
     pause = _PAUSES_S[min(failures, len(_PAUSES_S)) - 1] * random.uniform(0.8, 1.2)  # noqa: S311 - spreads tries
-    claim.write(failures=F("failures") + 1)
+    claim.write(failures=failures, furthest=max(done, claim.row.furthest))
     _wait(claim, pause, f"{says} Tries again at {timezone.localtime() + timedelta(seconds=pause):%H:%M:%S}.")
 
 

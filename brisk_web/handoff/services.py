@@ -12,7 +12,7 @@ from django.db.models.functions import Now
 from django.utils import timezone
 
 from brisk_core.errors import ValueRefused
-from brisk_core.exact import spell_rate
+from brisk_core.exact import spell_bytes, spell_rate
 from brisk_core.facts import keys
 from brisk_web.decisions.models import Signature, standing
 from brisk_web.decisions.services import void_what_changed
@@ -103,6 +103,39 @@ def _values(render: Render, day: date) -> dict[str, Any]:
     if scan:
         found["scan"] = "p" if scan == "progressive" else "i"
     return found | {"codec": facts[keys.PICTURE_CODEC]}
+
+
+def rehearse(render: Render, destination: Destination, *, day: date | None = None) -> str:
+    """Ask a destination whether a signed render could go there now, without sending anything; return what is found.
+
+    Raises ``HandOffRefused`` where it may not go, as ``hand_over`` would.
+    """
+    signed_basis(render)
+    if destination.retired_at:
+        raise HandOffRefused(f"{destination} is no longer offered.")
+    name, media_file = name_for(render, destination, day or timezone.localdate()), render.media_file
+    # A package has its manifests beside the file, some kilobytes that are not counted here.
+    path = f"{name}/{name}{PurePosixPath(media_file.name).suffix}" if destination.manifests else name
+    try:
+        door = open_door(destination)
+        try:
+            free, there = door.free(), door.size_of(path)
+        finally:
+            door.close()
+    except (DoorClosed, DoorRefused) as error:
+        return f"It could not go now. {error}"
+    told = [f"{path} would have {spell_bytes(media_file.size)}."]
+    if there is not None:
+        told.append(f"Something of that name is there already, with {spell_bytes(there)}; nothing is overwritten.")
+    elif free is not None and free < media_file.size:
+        told.append(f"There is no room for it: {spell_bytes(free)} are free.")
+    else:
+        told.append(
+            "Nothing of that name is there" + (f", and {spell_bytes(free)} are free." if free is not None else ".")
+        )
+    if not destination.is_open(timezone.localtime().time()):
+        told.append(f"It would wait until {destination.opens:%H:%M}.")
+    return " ".join(told)
 
 
 @transaction.atomic

@@ -141,16 +141,27 @@ def hand_over(request: HttpRequest, deliverable_id: int) -> HttpResponse:
         raise Http404("Nothing has been rendered for this deliverable.")
     mistake = ""
     if request.method == "POST":
-        destination = get_object_or_404(Destination, pk=asked_id(request.POST, "destination"))
+        asked = "rehearse" if "rehearse" in request.POST else "destination"
+        destination = get_object_or_404(Destination, pk=asked_id(request.POST, asked))
         try:
+            if asked == "rehearse":
+                rehearsed = f"{destination}: {services.rehearse(newest, destination)} Nothing was sent."
+                return _hand_over_page(request, deliverable, newest, rehearsed=rehearsed)
             row = services.hand_over(newest, destination, by=signed_in(request))
             return redirect("hand-off", row.pk)
         except HandOffRefused as error:
             mistake = str(error)
+    return _hand_over_page(request, deliverable, newest, mistake=mistake)
+
+
+def _hand_over_page(
+    request: HttpRequest, deliverable: Deliverable, newest: Render, *, mistake: str = "", rehearsed: str = ""
+) -> HttpResponse:
     context = {
         "deliverable": deliverable,
         "newest": newest,
         "mistake": mistake,
+        "rehearsed": rehearsed,
         "blocked": _blocked(newest),
         "offered": [(one, *_name(newest, one)) for one in in_use(Destination.objects.all())],
     }
@@ -284,6 +295,8 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             self.add_error("address", "user and password have fields of their own, and do not belong in the address")
         if cleaned.get("answers") == Destination.Answers.DECK and ":" not in (cleaned.get("asked_at") or ""):
             self.add_error("asked_at", "a deck is asked for its list at host:port")
+        if cleaned.get("opens") and cleaned.get("opens") == cleaned.get("closes"):
+            self.add_error("closes", "the same time twice lets nothing through; leave both empty to send at any time")
         key = cleaned.get("receipt_key") or ""
         if key and (len(key) != 64 or not set(key.lower()) <= set("0123456789abcdef")):
             self.add_error("receipt_key", "expected 64 hexadecimal digits")

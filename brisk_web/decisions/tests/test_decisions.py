@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import timedelta
 from typing import Any
+from unittest import mock
 
+from django.db import ProgrammingError, transaction
 from django.utils import timezone
 
 from brisk_core.decide import points_of
 from brisk_web.checks.models import Check, Waiver
 from brisk_web.checks.services import judge_again
 from brisk_web.decisions import services
-from brisk_web.decisions.models import Signature
+from brisk_web.decisions.models import Request, Signature, Watching
 from brisk_web.handoff.states import State, failing, needs_a_person, with_state
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import DecisionRefused
@@ -120,10 +123,10 @@ class WaiverTest(DecisionCase):
         fourth = self.attempt("CANAL_V04.mp4", frames=32, size=(192, 108))
         self.assertEqual([self.outcome("size", one) for one in (third, fourth)], ["waived", "fail"])
         self.assertEqual(sweep().mended, 0)
-        Waiver.objects.filter(pk=given.pk).update(until=day - timedelta(days=1))
-        self.assertEqual(sweep().mended, 1)
-        self.assertEqual([self.outcome("size", one) for one in (self.check, second)], ["fail", "fail"])
-        self.assertEqual(sweep().mended, 0)
+        with mock.patch("django.utils.timezone.localdate", return_value=given.until + timedelta(days=1)):
+            self.assertEqual(sweep().mended, 1)
+            self.assertEqual([self.outcome("size", one) for one in (self.check, second)], ["fail", "fail"])
+            self.assertEqual(sweep().mended, 0)
         self.assertTrue(AuditEntry.objects.filter(verb="waiver.ended").exists())
 
 
@@ -247,3 +250,38 @@ class StateTest(DecisionCase):
             self.assertEqual([one.pk for one in with_state(Deliverable.objects.all()).filter(part)], wanted)
         take_in(self.media("CANAL_V02.mp4", frames=33), self.wide, by=self.operator)
         self.assertEqual(self.state(), State.READING)
+
+
+class DatabaseTest(DecisionCase):
+    """What was decided is refused any other form by the database itself."""
+
+    def refused(self, says: str, act: Callable[[], object]) -> None:
+        with self.assertRaisesRegex(ProgrammingError, says), transaction.atomic():
+            act()
+
+    def test_no_decision_changes_or_goes(self) -> None:
+        points = points_of([one.document for one in self.check.findings.all()])
+        asked = services.ask_again(self.render_of(self.check), points, words="soon", sent_to="", by=self.operator)
+        services.take_back(asked, "no need", by=self.operator)
+        self.make_signable()
+        signature = self.sign()
+        decisions = (asked, signature, Waiver.objects.get(), Watching.objects.first())
+        changes = (
+            {"words": "later"},
+            {"basis": {"file": {"checksum": "0" * 32}}},
+            {"reason": "nobody agreed"},
+            {"says": "I saw nothing"},
+        )
+        for decision, change in zip(decisions, changes, strict=True):
+            assert decision
+            with self.subTest(type(decision).__name__):
+                rows = type(decision)._default_manager.filter(pk=decision.pk)
+                self.refused("never changes", lambda rows=rows, change=change: rows.update(**change))
+                self.refused("never changes", lambda rows=rows: rows.update(made_by=self.people["viewer"]))
+                self.refused("never removed", lambda decision=decision: decision.delete())
+        self.refused("never removed", lambda: self.render_of(self.check).delete())
+        services.take_back(signature, "too early", by=self.operator)
+        mine = Signature.objects.filter(pk=signature.pk)
+        self.refused("has ended", lambda: mine.update(taken_back_at=None))
+        self.refused("has ended", lambda: mine.update(taken_back_why="never mind"))
+        self.refused("has ended", lambda: Request.objects.update(taken_back_by=self.lead))

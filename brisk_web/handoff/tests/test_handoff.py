@@ -82,7 +82,9 @@ class HandOffCase(DecisionCase):
                 self.assertIn(there().get("CANAL_V01.mp4"), (None, source.read_bytes()))
                 HandOff.objects.filter(pk=row.pk).update(beat_at="2020-01-01T00:00Z")
                 sweep(forgotten_s=0)
-                row = self.sent(row)
+                if taken_up := send.claim(row.pk):
+                    send.do(taken_up)
+                row.refresh_from_db()
                 self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
                 self.assertEqual(there(), {"CANAL_V01.mp4": source.read_bytes()})
         self.assertGreaterEqual(died, 10)
@@ -151,6 +153,33 @@ class FolderTest(HandOffCase):
         with self.assertRaisesRegex(HandOffRefused, "there already"):
             self.hand_over()
 
+    def test_a_try_sends_nothing_and_says_what_would_happen(self) -> None:
+        self.sign_in()
+        address = f"/deliverables/{self.wide.pk}/hand-over"
+        page = self.client.post(address, {"rehearse": self.destination.pk})
+        self.assertContains(page, "CANAL_V01.mp4 would have")
+        self.assertContains(page, "Nothing of that name is there, and")
+        self.assertContains(page, "Nothing was sent.")
+        self.assertEqual((HandOff.objects.count(), list(self.outside.iterdir())), (0, []))
+        render = self.render_of(self.check)
+        (self.outside / "CANAL_V01.mp4").write_bytes(b"theirs")
+        self.assertIn("is there already, with 6 B", services.rehearse(render, self.destination))
+        packed = self.keep(
+            name="Packed", kind="folder", address=str(self.outside), package="mhl", opens=clock(0), closes=clock(0)
+        )
+        self.assertIn("CANAL_V01/CANAL_V01.mp4 would have", services.rehearse(render, packed))
+        self.assertIn("It would wait until 00:00", services.rehearse(render, packed))
+        (self.outside / "CANAL_V01.mp4").unlink()
+        with mock.patch("shutil.disk_usage", return_value=mock.Mock(free=10)):
+            self.assertIn("no room for it: 10 B are free", services.rehearse(render, self.destination))
+        self.destination.address = "/nowhere"
+        self.assertIn(
+            "It could not go now. The folder /nowhere is not there", services.rehearse(render, self.destination)
+        )
+        take_back(render.signatures.get(), "too early", by=self.operator)
+        with self.assertRaisesRegex(HandOffRefused, "not signed"):
+            services.rehearse(render, self.destination)
+
     def test_what_is_not_signed_or_is_void_does_not_go(self) -> None:
         waiver = self.check.waivers.get(line="size")
         take_back(waiver, "no", by=self.lead)
@@ -216,6 +245,29 @@ class FolderTest(HandOffCase):
         self.assertIn("Given up after 12 tries", row.error)
         self.assertTrue(services.go_on(row, by=self.operator))
         self.assertEqual(self.sent(row).state, Work.State.DONE)
+
+    def test_a_way_that_breaks_again_and_again_but_gets_further_is_not_given_up(self) -> None:
+        source = Path(self.check.media_file.url).read_bytes()
+        step = len(source) // 15
+
+        def send(door: FolderDoor, one: Path, path: str, told: Callable[[int], None]) -> None:
+            at = self.outside / path
+            there = len(at.read_bytes()) if at.exists() else 0
+            at.write_bytes(source[: there + step])
+            told(min(there + step, len(source)))
+            if there + step < len(source):
+                raise DoorClosed("The connection broke off.")
+
+        with mock.patch.object(FolderDoor, "send", send), mock.patch("brisk_web.work.kernel._REPORT_S", 0):
+            row, tries = self.hand_over(), 0
+            while not row.is_over and tries < 40:
+                row, tries = self.sent(row), tries + 1
+                HandOff.objects.filter(pk=row.pk).update(not_before=None)
+                self.lose_tasks()
+                sending.send.knock(row.pk)
+        self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
+        self.assertGreater(tries, 12)
+        self.right(self.outside / "CANAL_V01.mp4")
 
     def test_hours_names_and_one_at_a_time(self) -> None:
         now = timezone.localtime().time()
