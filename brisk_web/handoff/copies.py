@@ -86,7 +86,7 @@ def _fetch(site: SiteDoor, row: ServedCopy, copy: Told, stop: Stop) -> None:
     if not copy.weight or not copy.address:
         raise DoorClosed(f"The site does not say where its copy {copy.label} is, or how long.")
     folder = Path(settings.DATA_FOLDER) / "copies"
-    made = f"{row.handoff_id}/{Path(row.handoff.name).stem}.{copy.label}.{int(copy.ready_at or 0)}.mp4"
+    made = f"{row.handoff_id}/{Path(row.handoff.name).stem}.{copy.label}.{int(copy.ready_at or 0)}-{copy.weight}.mp4"
     path = folder / made
     path.parent.mkdir(parents=True, exist_ok=True)
     free = shutil.disk_usage(folder).free
@@ -95,6 +95,8 @@ def _fetch(site: SiteDoor, row: ServedCopy, copy: Told, stop: Stop) -> None:
         raise DoorRefused(f"The copy {copy.label} has {spell_bytes(copy.weight)}; there is room for {room} here.")
     part = path.with_name(f"{path.name}.part")
     if not path.exists():
+        if part.exists() and part.stat().st_size > copy.weight:
+            part.unlink()
         site.fetch(copy.address, part, copy.weight, lambda _: stop())
         part.replace(path)
     root, _ = StorageRoot.objects.get_or_create(url=str(folder), defaults={"name": _ROOT})
@@ -111,14 +113,20 @@ def judge_row(row: ServedCopy, told: Told) -> None:
     if own is None or own.is_active:
         return
     signed = row.handoff.render.media_file.inspection
+    if own.state == Inspection.State.CANCELLED:
+        _write(row, ServedCopy.Outcome.NOT_MEASURED, "Somebody cancelled its inspection.")
+        return
     if own.state != Inspection.State.DONE or own.facts is None:
         _write(row, ServedCopy.Outcome.FAIL, f"It cannot be read: {own.error}")
+        return
+    if signed is None or signed.checksum != row.handoff.checksum:
+        _write(row, ServedCopy.Outcome.NOT_MEASURED, "What was signed is no longer where it was.")
         return
     if own == signed:
         _write(row, ServedCopy.Outcome.PASS, "It is the very file that was signed, byte for byte.")
         return
-    comparison = masters.ask(Pair(own=own, master=signed)) if signed else None
-    if signed is None or signed.facts is None or comparison is None:
+    comparison = masters.ask(Pair(own=own, master=signed))
+    if signed.facts is None or comparison is None:
         _write(row, ServedCopy.Outcome.NOT_MEASURED, "What was signed is not scanned: nothing can be held to it.")
         return
     if comparison.state in Comparison.ACTIVE:

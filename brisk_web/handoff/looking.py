@@ -194,10 +194,7 @@ def _look_at_copies(claim: Claim[Look]) -> Seen:
     all_of = {1: "Its copy is", 2: "Both copies are"}.get(len(copies), f"All {len(copies)} copies are")
     doubts = [f"{one.label}: {one.says}" for one in copies if one.outcome == ServedCopy.Outcome.CAUTION]
     look = f" Worth a look: {doubts[-1]}" if doubts else ""
-    return Seen(
-        answer="taken",
-        says=f"{all_of} there and {shows} what was signed{after}.{look}",
-    )
+    return Seen(answer="taken", says=f"{all_of} there and {shows} what was signed{after}.{look}")
 
 
 def _still_coming(handoff: HandOff, item: ServedItem, copies: list[ServedCopy]) -> str:
@@ -206,8 +203,10 @@ def _still_coming(handoff: HandOff, item: ServedItem, copies: list[ServedCopy]) 
     if item.state == "checking" or not copies:
         return "The site is checking it; none of its copies is there yet."
     says = f"{len(ready)} of {len(item.copies)} copies are there"
-    judged = sum(bool(one.outcome) for one in copies)
-    says += f", {judged} looked at and right so far." if judged else "; none has been judged yet."
+    right = sum(one.outcome in (ServedCopy.Outcome.PASS, ServedCopy.Outcome.CAUTION) for one in copies)
+    unknown = sum(one.outcome == ServedCopy.Outcome.NOT_MEASURED for one in copies)
+    says += f", {right} looked at and right so far" if right else "; none has been found right yet"
+    says += f", {unknown} could not be judged." if unknown else "."
     largest = item.largest
     if largest is not None and not largest.is_ready:
         usual = largest_wait(handoff)
