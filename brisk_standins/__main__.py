@@ -1,11 +1,11 @@
-"""Runs one stand-in: ``python -m brisk_standins intake FOLDER``, ``deck CARD`` or ``site HOME``."""
+"""Runs one stand-in: ``python -m brisk_standins intake FOLDER``, ``deck CARD``, ``site HOME`` or ``player FOLDER``."""
 
 from __future__ import annotations
 
 import argparse
 from pathlib import Path
 
-from brisk_standins import deck, intake, site
+from brisk_standins import deck, intake, player, site
 
 
 def main() -> None:
@@ -27,9 +27,14 @@ def main() -> None:
     third.add_argument("home", type=Path, help="folder of its files")
     third.add_argument("--port", type=int, required=True, help="of its page and its interface")
     third.add_argument("--token", default=site.TOKEN)
+    fourth = kinds.add_parser("player")
+    fourth.add_argument("folder", type=Path, help="of its discs")
+    fourth.add_argument("--port", type=int, required=True, help="of its page and its keys")
     options = parser.parse_args()
     if options.kind == "intake":
         intake.run(options.folder, options.home, options.port)
+    elif options.kind == "player":
+        player.run(options.folder, options.port)
     elif options.kind == "site":
         site.run(options.home, options.port, options.token)
     else:

@@ -205,6 +205,7 @@ urlpatterns = [
     path("house/programs/<int:hook_id>/try", hooks.try_hook, name="try-hook"),
     path("house/programs/<int:hook_id>/retire", retiring.retire, {"kind": "hook"}, name="retire-hook"),
     path("plans/<int:plan_id>/map", disc_map.edit_map, name="edit-map"),
+    path("plans/<int:plan_id>/outside", disc_map.play_outside, name="play-outside"),
     path("notices/", notices.notices, name="notices"),
     path("notices/unread.json", notices.unread, name="unread-notices"),
     path("notices/read", notices.read_notices, name="read-notices"),

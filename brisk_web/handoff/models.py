@@ -30,6 +30,7 @@ class Destination(Retirable):
         RECEIPT = "receipt", "writes a receipt beside the package"
         DECK = "deck", "lists what it plays"
         COPIES = "copies", "makes copies of its own"
+        PLAYER = "player", "plays a disc"
 
     name = models.CharField(max_length=100, unique=True)
     kind = models.CharField(max_length=16, choices=Kind)
@@ -66,6 +67,11 @@ class Destination(Retirable):
         if not self.name_rule:
             return None
         return NameRule(text=self.name_rule, case=self.name_case, allowed=self.name_signs, longest=self.name_length)
+
+    @property
+    def takes_renders(self) -> bool:
+        """Is it a place for renders, and not for whole discs?"""
+        return self.answers != self.Answers.PLAYER
 
     @property
     def manifests(self) -> list[str]:

@@ -145,6 +145,8 @@ def hand_over(render: Render, destination: Destination, *, by: User, day: date |
     basis = signed_basis(render)
     if destination.retired_at:
         raise HandOffRefused(f"{destination} is no longer offered.")
+    if not destination.takes_renders:
+        raise HandOffRefused(f"{destination} plays discs; a disc is sent from its own page.")
     going = render.handoffs.filter(destination=destination).exclude(state__in=("cancelled", "failed"))
     if going.exclude(answer__in=HandOff.BACK).exists():
         raise HandOffRefused(f"It is on its way to {destination}, or there already.")

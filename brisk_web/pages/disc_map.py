@@ -18,9 +18,13 @@ from brisk_core.plan.disc import editing
 from brisk_core.plan.disc.items import Disc, Screen
 from brisk_core.spec.document import read_document
 from brisk_web.accounts.people import signed_in
+from brisk_web.handoff.models import Destination
+from brisk_web.house.models import in_use
+from brisk_web.house.services import DecisionRefused
 from brisk_web.planner.models import Plan
+from brisk_web.planner.outside import try_outside
 from brisk_web.planner.services import files_of, undo_disc, write_disc
-from brisk_web.ui.asking import words
+from brisk_web.ui.asking import asked_id, words
 
 _COLUMN, _ROW, _WIDE, _HIGH, _EDGE = 164, 50, 128, 34, 14  # in units of the drawing
 _LEADS = (("stop", "the disc stops"), ("back", "back to where one came from"))
@@ -44,6 +48,19 @@ def edit_map(request: HttpRequest, plan_id: int) -> HttpResponse:
         messages.error(request, "; ".join(str(one) for one in error.mistakes) or str(error))
     shown = f"?{urlencode({'item': item})}" if item else ""
     return redirect(f"{reverse('plan', args=[plan.pk])}{shown}#map")
+
+
+@require_POST
+@permission_required("planner.add_plan", raise_exception=True)
+def play_outside(request: HttpRequest, plan_id: int) -> HttpResponse:
+    """Send a disc to a player outside, to be walked there by every key."""
+    plan = get_object_or_404(Plan, pk=plan_id, kind=Plan.Kind.DISC)
+    destination = get_object_or_404(Destination, pk=asked_id(request.POST, "destination"))
+    try:
+        try_outside(plan, destination, by=signed_in(request))
+    except DecisionRefused as error:
+        messages.error(request, str(error))
+    return redirect(f"{reverse('plan', args=[plan.pk])}#outside")
 
 
 def _stepped(plan: Plan, action: str, item: str, request: HttpRequest) -> tuple[dict[str, Any], str]:
@@ -86,6 +103,13 @@ def item_panel(plan: Plan, read: Disc, chosen: str) -> dict[str, Any]:
         "undo": len(plan.asked.get("before", [])),
         "has_notes": "#" in plan.asked["text"],
     }
+
+
+def trials_of(plan: Plan) -> dict[str, Any]:
+    """The players outside, and what the newest trials of a disc on them found."""
+    trials = list(plan.trials.select_related("destination", "made_by")[:5])
+    players = in_use(Destination.objects.filter(answers=Destination.Answers.PLAYER))
+    return {"trials": trials, "players": players, "refresh_ms": 1500 if any(one.is_active for one in trials) else 0}
 
 
 def drawn(found: dict[str, Any]) -> dict[str, Any]:

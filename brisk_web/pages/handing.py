@@ -163,7 +163,7 @@ def _hand_over_page(
         "mistake": mistake,
         "rehearsed": rehearsed,
         "blocked": _blocked(newest),
-        "offered": [(one, *_name(newest, one)) for one in in_use(Destination.objects.all())],
+        "offered": [(one, *_name(newest, one)) for one in in_use(Destination.objects.all()) if one.takes_renders],
     }
     return render(request, "handoff/hand_over.html", context, status=422 if mistake else 200)
 
@@ -247,7 +247,7 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             "name_rule": "Empty: files keep their names. Fields: " + ", ".join(f"{{{one}}}" for one in FIELDS),
             "name_length": "Bytes, with the extension.",
             "receipt_key": "Ed25519, 64 hexadecimal digits. Empty: receipts are believed unchecked, and say so.",
-            "asked_at": "host:port of a deck; for object storage the address of the service, empty for the usual one.",
+            "asked_at": "host:port of a deck; http:// of a player, or of an object storage other than the usual one.",
         }
         widgets = {
             "name_case": forms.Select(choices=[(one, one) for one in ("as it is", "upper", "lower")]),
@@ -286,6 +286,8 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             self.add_error("package", "an upload site takes the file alone")
         if (cleaned.get("answers") == Destination.Answers.COPIES) != (kind == Destination.Kind.SITE):
             self.add_error("answers", "an upload site makes copies of its own, and nothing else does")
+        if cleaned.get("answers") == Destination.Answers.PLAYER and not _is_service(cleaned.get("asked_at") or ""):
+            self.add_error("asked_at", "a player is used at an address such as http://player.example:8080/")
         if kind == Destination.Kind.OBJECTS and cleaned.get("asked_at") and not _is_service(cleaned["asked_at"]):
             self.add_error("asked_at", "expected the address of a service, such as https://objects.example")
         host_key = cleaned.get("host_key") or ""

@@ -23,7 +23,7 @@ from brisk_core.spec.document import read_document
 from brisk_web.accounts.people import signed_in
 from brisk_web.house.models import in_use
 from brisk_web.jobs.models import Job
-from brisk_web.pages.disc_map import drawn, item_panel
+from brisk_web.pages.disc_map import drawn, item_panel, trials_of
 from brisk_web.pages.planning import kept_plans
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import disc_files, disc_of, files_of, keep, write_disc
@@ -118,7 +118,7 @@ def _plan(plan_id: int) -> Plan:
 def disc(request: HttpRequest, plan: Plan, *, typed: str | None = None, mistakes: Any = ()) -> HttpResponse:
     """A disc: its faults, its room, its map, the walk and its text."""
     text = plan.asked["text"]
-    context: dict[str, Any] = {
+    context: dict[str, Any] = trials_of(plan) | {
         "plan": plan,
         "found": plan.document,
         "text": text if typed is None else typed,

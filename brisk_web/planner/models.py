@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any, ClassVar
+
 from django.conf import settings
 from django.db import models
 
 from brisk_core.exact import spell_bytes
 from brisk_web.house.models import Retirable
+from brisk_web.work.models import Work
 
 
 class Plan(Retirable):
@@ -60,3 +64,31 @@ class Plan(Retirable):
                 return f"{len(found['rows'])} on {len(found['players'])} players"
             case _:
                 return str(found["says"])
+
+
+class DiscTrial(Work):
+    """A disc that was sent to a player outside and walked there by every key."""
+
+    STATES_IN_WORDS: ClassVar[Mapping[str, str]] = {
+        Work.State.RUNNING: "is being played",
+        Work.State.FAILED: "could not be played",
+        Work.State.DONE: "was played",
+    }
+
+    plan = models.ForeignKey(Plan, on_delete=models.CASCADE, related_name="trials")
+    destination = models.ForeignKey("handoff.Destination", on_delete=models.PROTECT, related_name="+")
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    right = models.BooleanField(null=True)  # did it play as planned?
+    says = models.TextField(blank=True)
+    wrong: Any = models.JSONField(default=list)  # sentences
+
+    class Meta:
+        ordering = ("-id",)
+
+    def __str__(self) -> str:
+        return f"the trial of {self.plan.name} on {self.destination}"
+
+    @property
+    def folder(self) -> str:
+        """Where it lies over there."""
+        return f"disc-{self.pk}"

@@ -20,7 +20,7 @@ from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.masters.models import Comparison
-from brisk_web.planner.models import Plan
+from brisk_web.planner.models import DiscTrial, Plan
 from brisk_web.planner.services import keep
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import Upload
@@ -97,6 +97,16 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     file_of_plan = {"name": "Wide", "length": "10:00", "rate": "25", "size": "640x360"}
     keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
     disc = keep(job, "Disc", {"text": DISC}, None, by=by, kind=Plan.Kind.DISC)
+    player = Destination.objects.create(
+        name="Player",
+        kind="folder",
+        address=str(house.folder / "discs"),
+        answers="player",
+        asked_at="http://127.0.0.1:1/",
+    )
+    DiscTrial.objects.create(
+        plan=disc, destination=player, made_by=by, state="done", right=False, says="No.", wrong=["Menu."]
+    )
     stem_check = StemCheck.objects.create(mix=file)
     there = Destination.objects.create(name="Outside", kind="folder", address=str(house.folder / "outside"))
     handoff = HandOff.objects.create(render=check.render, destination=there, name="a", made_by=by, state="done")

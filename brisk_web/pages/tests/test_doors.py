@@ -81,6 +81,7 @@ WRITES: dict[str, str] = {
     "retire-destination": LEAD,
     "add-comment": OPERATOR,
     "edit-map": OPERATOR,
+    "play-outside": OPERATOR,
     "remove-comment": OPERATOR,
     "new-hook": LEAD,
     "change-hook": LEAD,
