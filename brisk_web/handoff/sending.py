@@ -21,7 +21,7 @@ from brisk_core.exact import spell_bytes
 from brisk_core.handoff import Item, digests_of, make_package
 from brisk_web.decisions.models import standing
 from brisk_web.decisions.services import void_what_changed
-from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused
+from brisk_web.handoff.doors import PART, DoorClosed, DoorRefused, bring
 from brisk_web.handoff.events import not_sent
 from brisk_web.handoff.looking import ask_for_look
 from brisk_web.handoff.models import Destination, HandOff
@@ -138,7 +138,8 @@ def _send(claim: Claim[HandOff]) -> None:
             )
         done = 0
         for one in files:
-            _send_file(claim, door, one, done, total)
+            sent, checked = _telling(claim, done, total), _telling(claim, done + one.size, total)
+            bring(door, one.source, one.path, one.xxh128, sent=sent, checked=checked)
             done += 2 * one.size
         # Names are given last, and the manifest's last of all: who sees it finds everything it lists.
         for one in files:
@@ -148,20 +149,6 @@ def _send(claim: Claim[HandOff]) -> None:
         door.close()
     claim.end(failures=0, says="")
     remove_packages()
-
-
-def _send_file(claim: Claim[HandOff], door: Door, one: _File, done: int, total: int) -> None:
-    """Send one file under its temporary name and read it back; nothing is done for one that is there and right."""
-    told = _telling(claim, done, total)
-    if door.size_of(one.path) is not None:
-        # Ours from an earlier try that died while giving names, or somebody else's: its contents tell.
-        if door.size_of(one.path) == one.size and door.holds(one.path, one.source, one.xxh128, told):
-            return
-        raise DoorRefused(f"{one.path} is there already; nothing is overwritten.")
-    door.send(one.source, one.path + PART, told)
-    if not door.holds(one.path + PART, one.source, one.xxh128, _telling(claim, done + one.size, total)):
-        door.remove(one.path + PART)
-        raise DoorClosed(f"{one.path} reads back otherwise than it was sent; it is sent anew.")
 
 
 class _Marks(dict[str, str]):

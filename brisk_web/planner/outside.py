@@ -19,7 +19,7 @@ from brisk_core.handoff import digests_of
 from brisk_core.plan.disc.items import Disc, Screen
 from brisk_core.plan.disc.walk import KEYS, STOPPED, State, clip_of, step
 from brisk_core.spec.document import read_document
-from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused
+from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused, bring
 from brisk_web.handoff.models import Destination
 from brisk_web.handoff.opening import open_door
 from brisk_web.house.services import DecisionRefused, record
@@ -83,14 +83,12 @@ def _send(trial: DiscTrial, stop: Callable[[], None]) -> None:
 
 
 def _send_file(door: Door, source: Path, path: str, stop: Callable[[], None]) -> None:
+    """Send one file and name it; raises ``DoorClosed`` or ``DoorRefused``."""
     if not source.is_file():
         raise DoorRefused(f"{source.name} is no longer where it was.")
     xxh128 = digests_of(source, ["xxh128"]).digests["xxh128"]
-    if door.size_of(path) is None:
-        door.send(source, path + PART, lambda _: stop())
-        if not door.holds(path + PART, source, xxh128, lambda _: stop()):
-            door.remove(path + PART)
-            raise DoorClosed(f"{path} reads back otherwise than it was sent.")
+    bring(door, source, path, xxh128, sent=lambda _: stop(), checked=lambda _: stop())
+    if door.size_of(path + PART) is not None:
         door.give_name(path + PART, path)
 
 

@@ -4,7 +4,7 @@ A file goes under a temporary name, from the byte where an earlier try ended, is
 takes its right name, which is never overwritten.
 """
 
-from brisk_web.handoff.doors.door import PART, Door, DoorClosed, DoorRefused, Marks
+from brisk_web.handoff.doors.door import PART, Door, DoorClosed, DoorRefused, Marks, bring
 from brisk_web.handoff.doors.folder import FolderDoor
 from brisk_web.handoff.doors.ftp import FtpDoor
 from brisk_web.handoff.doors.objects import ObjectsDoor
@@ -22,4 +22,5 @@ __all__ = [
     "ObjectsDoor",
     "SftpDoor",
     "SiteDoor",
+    "bring",
 ]

@@ -59,3 +59,34 @@ def digest(chunks: Iterable[bytes], told: Told) -> str:
         done += len(chunk)
         told(done)
     return made.hexdigest()
+
+
+def is_small(path: str, size: int | None, most: int) -> bool:
+    """Is a file there that may be read whole? Raises ``DoorRefused`` for one of more than ``most`` bytes."""
+    if size is not None and size > most:
+        raise DoorRefused(f"{path} has {size:,} bytes; expected at most {most:,}.")
+    return size is not None
+
+
+def refuse_taken(door: Door, path: str) -> None:
+    """Raise ``DoorRefused`` where a name is taken, for servers that would overwrite without asking."""
+    if door.size_of(path) is not None:
+        raise DoorRefused(f"{path} is there already; nothing is overwritten.")
+
+
+def bring(door: Door, source: Path, path: str, xxh128: str, *, sent: Told, checked: Told) -> None:
+    """Bring a file over there under its temporary name and verify it; nothing is done for one that is there and right.
+
+    ``sent`` and ``checked`` are told the bytes of each half of the work. Raises ``DoorRefused`` where something else
+    has the name, ``DoorClosed`` where it arrived changed.
+    """
+    size = door.size_of(path)
+    if size is not None:
+        # Ours from an earlier try that died while giving names, or somebody else's: its contents tell.
+        if size == source.stat().st_size and door.holds(path, source, xxh128, sent):
+            return
+        raise DoorRefused(f"{path} is there already; nothing is overwritten.")
+    door.send(source, path + PART, sent)
+    if not door.holds(path + PART, source, xxh128, checked):
+        door.remove(path + PART)
+        raise DoorClosed(f"{path} reads back otherwise than it was sent; it is sent anew.")

@@ -8,7 +8,7 @@ import shutil
 from pathlib import Path
 
 from brisk_core.handoff import safe_path
-from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest
+from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest, is_small
 
 
 class FolderDoor:
@@ -58,11 +58,8 @@ class FolderDoor:
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small file."""
-        size = self.size_of(path)
-        if size is None:
+        if not is_small(path, self.size_of(path), most):
             return None
-        if size > most:
-            raise DoorRefused(f"{path} has {size:,} bytes; expected at most {most:,}.")
         try:
             return self._at(path).read_bytes()[:most]
         except OSError as error:

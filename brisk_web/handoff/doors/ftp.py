@@ -12,7 +12,7 @@ from urllib.parse import unquote, urlsplit
 import xxhash
 
 from brisk_core.handoff import safe_path
-from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told
+from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, is_small, refuse_taken
 
 _TIMEOUT_S = 20
 _NOT_THERE = "550"
@@ -103,11 +103,8 @@ class FtpDoor:
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small file."""
-        size = self.size_of(path)
-        if size is None:
+        if not is_small(path, self.size_of(path), most):
             return None
-        if size > most:
-            raise DoorRefused(f"{path} has {size:,} bytes; expected at most {most:,}.")
         parts: list[bytes] = []
         with _told():
             self._ftp.retrbinary(f"RETR {self._at(path)}", parts.append)
@@ -121,8 +118,7 @@ class FtpDoor:
 
     def give_name(self, part: str, path: str) -> None:
         """Rename a file; servers overwrite without asking, so the name is asked for first."""
-        if self.size_of(path) is not None:
-            raise DoorRefused(f"{path} is there already; nothing is overwritten.")
+        refuse_taken(self, path)
         with _told():
             self._ftp.rename(self._at(part), self._at(path))
 

@@ -14,7 +14,17 @@ import botocore.exceptions
 from s3fs import S3FileSystem
 
 from brisk_core.handoff import safe_path
-from brisk_web.handoff.doors.door import CHUNK, PART, DoorClosed, DoorRefused, Marks, Told, digest
+from brisk_web.handoff.doors.door import (
+    CHUNK,
+    PART,
+    DoorClosed,
+    DoorRefused,
+    Marks,
+    Told,
+    digest,
+    is_small,
+    refuse_taken,
+)
 
 _TIMEOUT_S = 20
 _SMALLEST_PART = 8 << 20
@@ -134,11 +144,8 @@ class ObjectsDoor:
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small object."""
-        size = self.size_of(path)
-        if size is None:
+        if not is_small(path, self.size_of(path), most):
             return None
-        if size > most:
-            raise DoorRefused(f"{path} has {size:,} bytes; expected at most {most:,}.")
         with _told():
             return bytes(self._s3.cat_file(f"{self._bucket}/{self._key(path)}"))[:most]
 
@@ -155,8 +162,7 @@ class ObjectsDoor:
 
     def give_name(self, part: str, path: str) -> None:
         """Make an object of the parts, in one step that fails where the name is taken."""
-        if self.size_of(path) is not None:
-            raise DoorRefused(f"{path} is there already; nothing is overwritten.")
+        refuse_taken(self, path)
         parts = [{"PartNumber": one["PartNumber"], "ETag": one["ETag"]} for one in self._parts(part) or []]
         with _told():
             self._call(

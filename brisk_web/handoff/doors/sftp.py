@@ -14,7 +14,7 @@ from urllib.parse import unquote, urlsplit
 import paramiko
 
 from brisk_core.handoff import safe_path
-from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest
+from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest, is_small, refuse_taken
 
 _TIMEOUT_S = 20
 _AHEAD = 1 << 15  # bytes of one request while reading back
@@ -108,11 +108,8 @@ class SftpDoor:
 
     def read(self, path: str, most: int) -> bytes | None:
         """Return a small file."""
-        size = self.size_of(path)
-        if size is None:
+        if not is_small(path, self.size_of(path), most):
             return None
-        if size > most:
-            raise DoorRefused(f"{path} has {size:,} bytes; expected at most {most:,}.")
         with _told(), self._sftp.open(self._at(path), "rb") as reading:
             return reading.read(most)
 
@@ -124,8 +121,7 @@ class SftpDoor:
 
     def give_name(self, part: str, path: str) -> None:
         """Rename a file; some servers overwrite without asking, so the name is asked for first."""
-        if self.size_of(path) is not None:
-            raise DoorRefused(f"{path} is there already; nothing is overwritten.")
+        refuse_taken(self, path)
         with _told():
             self._sftp.rename(self._at(part), self._at(path))
 

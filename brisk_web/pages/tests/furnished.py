@@ -11,7 +11,7 @@ from django.urls import URLPattern, get_resolver, reverse
 
 from brisk_web.accounts.roles import OPERATOR
 from brisk_web.captions.models import CaptionFile, Pairing
-from brisk_web.checks.models import Finding
+from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import open_check
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
@@ -23,7 +23,7 @@ from brisk_web.masters.models import Comparison
 from brisk_web.planner.models import DiscTrial, Plan
 from brisk_web.planner.services import keep
 from brisk_web.stems.models import StemCheck
-from brisk_web.storage.models import Upload
+from brisk_web.storage.models import MediaFile, Upload
 from brisk_web.telling.models import Comment, Hook, Message, Notice
 from brisk_web.testing import HouseMixin, spec_version
 
@@ -77,6 +77,43 @@ class Furnished:
         return reverse(pattern.name, kwargs=wanted)
 
 
+def _furnish_outside(house: HouseMixin, check: Check, other: MediaFile, disc: Plan) -> dict[str, int]:
+    """Put in what has to do with the world outside, and what is said of a check; return the ids."""
+    by = house.people[OPERATOR]
+    player = Destination.objects.create(
+        name="Player",
+        kind="folder",
+        address=str(house.folder / "discs"),
+        answers="player",
+        asked_at="http://127.0.0.1:1/",
+    )
+    DiscTrial.objects.create(
+        plan=disc, destination=player, made_by=by, state="done", right=False, says="No.", wrong=["Menu."]
+    )
+    there = Destination.objects.create(name="Outside", kind="folder", address=str(house.folder / "outside"))
+    handoff = HandOff.objects.create(render=check.render, destination=there, name="a", made_by=by, state="done")
+    ServedCopy.objects.create(
+        handoff=handoff,
+        label="720p",
+        told={"size": [1280, 720], "rate": "25"},
+        media_file=other,
+        outcome="fail",
+        says="No.",
+    )
+    ServedCopy.objects.create(handoff=handoff, label="1080p")
+    HandOff.objects.filter(pk=handoff.pk).update(line_speeds=[[300, None], [3000, "720p"]])
+    comment = Comment.objects.create(
+        check_record=check, line="rate", frame=3, words=f"@{by} " + "Canal" * 40, made_by=by
+    )
+    hook = Hook.objects.create(name="Ledger", url="http://127.0.0.1:1/", events=["handoff.taken"])
+    Message.objects.create(
+        hook=hook, event="handoff.taken", document={"says": "It was taken."}, state="failed", says="no"
+    )
+    return {
+        "destination_id": there.pk, "handoff_id": handoff.pk, "comment_id": comment.pk, "hook_id": hook.pk,
+    }  # fmt: skip
+
+
 def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_title: str = "Canal") -> Furnished:
     """Put one of everything into a house; the names are those of its two files and of its job."""
     by = house.people[OPERATOR]
@@ -97,36 +134,8 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     file_of_plan = {"name": "Wide", "length": "10:00", "rate": "25", "size": "640x360"}
     keep(job, "Upload", {"cap": "100 MB", "files": [file_of_plan]}, version, by=by)
     disc = keep(job, "Disc", {"text": DISC}, None, by=by, kind=Plan.Kind.DISC)
-    player = Destination.objects.create(
-        name="Player",
-        kind="folder",
-        address=str(house.folder / "discs"),
-        answers="player",
-        asked_at="http://127.0.0.1:1/",
-    )
-    DiscTrial.objects.create(
-        plan=disc, destination=player, made_by=by, state="done", right=False, says="No.", wrong=["Menu."]
-    )
     stem_check = StemCheck.objects.create(mix=file)
-    there = Destination.objects.create(name="Outside", kind="folder", address=str(house.folder / "outside"))
-    handoff = HandOff.objects.create(render=check.render, destination=there, name="a", made_by=by, state="done")
-    ServedCopy.objects.create(
-        handoff=handoff,
-        label="720p",
-        told={"size": [1280, 720], "rate": "25"},
-        media_file=other,
-        outcome="fail",
-        says="No.",
-    )
-    ServedCopy.objects.create(handoff=handoff, label="1080p")
-    HandOff.objects.filter(pk=handoff.pk).update(line_speeds=[[300, None], [3000, "720p"]])
-    comment = Comment.objects.create(
-        check_record=check, line="rate", frame=3, words=f"@{by} " + "Canal" * 40, made_by=by
-    )
-    hook = Hook.objects.create(name="Ledger", url="http://127.0.0.1:1/", events=["handoff.taken"])
-    Message.objects.create(
-        hook=hook, event="handoff.taken", document={"says": "It was taken."}, state="failed", says="no"
-    )
+    outside = _furnish_outside(house, check, other, disc)
     request = Request.objects.create(render=check.render, made_by=by)
     point = Point.objects.create(request=request, position=0, label="Freeze", places=[[1, 3]])
     Finding.objects.get_or_create(
@@ -136,8 +145,7 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     return Furnished(
         values={
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
-            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, "destination_id": there.pk, "handoff_id": handoff.pk,
-            "comment_id": comment.pk, "hook_id": hook.pk,
+            "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,
             "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,
             "slug": version.spec.slug, "kind": "json", "check_id": check.pk, "comparison_id": comparison.pk,
             "pairing_id": pairing.pk, "plan_id": disc.pk, "item": "film",
