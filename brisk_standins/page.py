@@ -32,6 +32,8 @@ class PageHandler(BaseHTTPRequestHandler):
     """Answers ``/`` for people and ``/state.json`` for programs; a POST to ``/`` sets the faults."""
 
     protocol_version = "HTTP/1.1"
+    wbufsize = -1  # head and body go in one packet: a second one would wait for the first one's receipt
+    disable_nagle_algorithm = True
     timeout = 30  # seconds that a silent client is waited for
     title: str
     switches: Switches
