@@ -17,7 +17,7 @@ from django.db import transaction
 from brisk_core.errors import PlanRefused
 from brisk_core.handoff import digests_of
 from brisk_core.plan.disc.items import Disc, Screen
-from brisk_core.plan.disc.walk import KEYS, STOPPED, State, clip_of, step
+from brisk_core.plan.disc.walk import KEYS, STOPPED, State, clip_of, read_state, step
 from brisk_core.spec.document import read_document
 from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused, bring
 from brisk_web.handoff.models import Destination
@@ -121,9 +121,10 @@ def _walked(read: Disc, player: _Player, folder: str, stop: Callable[[], None]) 
     """Go every way of the plan on the player; return what differs."""
     first = step(read, STOPPED, "insert")
     told = player.ask("insert", disc=folder)
-    wrong: list[str] = []
+    wrong: dict[str, None] = {}  # sentences in their order: places that look alike to a viewer are told once
     if told.get("at") != str(first):
-        wrong.append(f"Put in, it shows {_named(read, told.get('at'))}; the plan starts with {_words(read, first)}.")
+        shows, should = _told_apart(read, told.get("at"), first)
+        wrong[f"Put in, it shows {shows}; the plan starts with {should}."] = None
     unplayed: dict[str, str] = {}
     waiting, seen, ways = deque([first]), {first}, 0
     while waiting and len(seen) <= _MOST_STATES:
@@ -132,9 +133,9 @@ def _walked(read: Disc, player: _Player, folder: str, stop: Callable[[], None]) 
         for key in KEYS[1:]:
             then = step(read, state, key)
             told, ways = player.ask("step", at=str(state), key=key), ways + 1
-            if told.get("at") != str(then) and len(wrong) < _MOST_TOLD:
-                goes, should = _named(read, told.get("at")), _words(read, then)
-                wrong.append(f"{_words(read, state)}, {key}: it goes to {goes}; the plan goes to {should}.")
+            if told.get("at") != str(then):
+                goes, should = _told_apart(read, told.get("at"), then)
+                wrong[f"{_words(read, state)}, {key}: it goes to {goes}; the plan goes to {should}."] = None
             clip = clip_of(read, then)
             if clip and told.get("wrong"):
                 unplayed[clip.id] = f"{clip.name}: {str(told['wrong'])[:200]}."
@@ -142,12 +143,12 @@ def _walked(read: Disc, player: _Player, folder: str, stop: Callable[[], None]) 
                 seen.add(then)
                 waiting.append(then)
     whole = not waiting
-    wrong += list(unplayed.values())[:_MOST_TOLD]
+    wrong |= dict.fromkeys(unplayed.values())
     if wrong:
         says = f"It does not play as planned: {len(wrong)} difference{'' if len(wrong) == 1 else 's'}."
     else:
         says = f"It goes {'all' if whole else 'the first'} {ways} ways as planned and plays every file that it has."
-    return {"right": not wrong, "says": says, "wrong": wrong}
+    return {"right": not wrong, "says": says, "wrong": list(wrong)[:_MOST_TOLD]}
 
 
 def _words(read: Disc, state: State) -> str:
@@ -159,7 +160,14 @@ def _words(read: Disc, state: State) -> str:
     return item.name
 
 
-def _named(read: Disc, at: Any) -> str:
-    """What a place of the player is called, as far as it is one."""
-    item = str(at).partition("~")[0]
-    return read.by_id[item].name if item in read.by_id else "a stop" if item == "-" else "no place of the disc"
+def _told_apart(read: Disc, at: Any, planned: State) -> tuple[str, str]:
+    """A place of the player and the planned one in words; where both look alike, with where one came from."""
+    try:
+        shown = read_state(read, str(at))
+    except PlanRefused:
+        return "no place of the disc", _words(read, planned)
+    goes, should = _words(read, shown), _words(read, planned)
+    if goes != should:
+        return goes, should
+    came = [read.by_id[one.came].name if one.came else "nowhere" for one in (shown, planned)]
+    return f"{goes}, from {came[0]}", f"{should}, from {came[1]}"

@@ -77,6 +77,7 @@ class OutsideTest(QueueTestCase):
         for fault, says in (
             ("stops", "Film, end: it goes to a stop; the plan goes to Menu (“Film” lit)."),
             ("deaf", "Film, title: it goes to Film; the plan goes to Menu"),
+            ("deaf", "Menu (“Short” lit), title: it goes to Menu (“Short” lit); the plan goes to Menu (“Film” lit)."),
             ("crossed", "Menu (“Short” lit), enter: it goes to Film; the plan goes to Short."),
             ("blind", "Film: it cannot be read."),
         ):
