@@ -3,6 +3,8 @@
     python scripts/mutate.py [--count 200] [--seed 1] [--jobs 2] [--only brisk_core/spec/judge.py]
 
 Each mutant is made in a copy of the code and the tests beside it are run; a mutant that lets them pass has survived.
+Those of the web (``--only brisk_web`` takes them all) want a database server at ``DATABASE_URL``, where each job makes
+a database of its own.
 Places are drawn with the seed from comparisons, arithmetic, constants, conditions and calls that are told to be quiet.
 Prints every survivor as a line of difference, and the share that was killed.
 """
@@ -11,6 +13,7 @@ from __future__ import annotations
 
 import argparse
 import ast
+import os
 import random
 import shutil
 import subprocess
@@ -21,8 +24,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 REPOSITORY = Path(__file__).resolve().parent.parent
-#: What is mutated, and the tests that must notice: those that need neither a database nor much media.
-TARGETS: dict[str, tuple[str, ...]] = {
+#: What is mutated of the core, and the tests that must notice: those that need neither a database nor much media.
+CORE: dict[str, tuple[str, ...]] = {
     "brisk_core/exact/rates.py": ("brisk_core.exact.tests.test_rates",),
     "brisk_core/exact/timecode.py": ("brisk_core.exact.tests.test_timecode",),
     "brisk_core/exact/bits.py": ("brisk_core.exact.tests.test_amounts",),
@@ -44,6 +47,32 @@ TARGETS: dict[str, tuple[str, ...]] = {
     "brisk_core/edit/ranges.py": ("brisk_core.edit.tests.test_edits",),
     "brisk_core/edit/rate_change.py": ("brisk_core.edit.tests.test_sources",),
 }
+_ROLES = "brisk_web.pages.tests.test_doors.DoorTest.test_what_writes_lets_in_whom_it_should_and_nobody_below"
+#: The same of the web: what decides, and the labels of tests beside it.
+WEB: dict[str, tuple[str, ...]] = {
+    "brisk_web/work/kernel.py": ("brisk_web.work",),
+    "brisk_web/work/sweep.py": ("brisk_web.work",),
+    "brisk_web/house/chain.py": ("brisk_web.house",),
+    "brisk_web/house/services.py": ("brisk_web.house",),
+    "brisk_web/accounts/roles.py": ("brisk_web.accounts", _ROLES),
+    "brisk_web/accounts/zones.py": ("brisk_web.accounts",),
+    "brisk_web/storage/services.py": ("brisk_web.storage",),
+    "brisk_web/jobs/services.py": ("brisk_web.jobs",),
+    "brisk_web/jobs/suggestions.py": ("brisk_web.jobs",),
+    "brisk_web/checks/services.py": ("brisk_web.checks", "brisk_web.decisions"),
+    "brisk_web/decisions/services.py": ("brisk_web.decisions",),
+    "brisk_web/shelf/services.py": ("brisk_web.shelf",),
+    "brisk_web/edits/services.py": ("brisk_web.edits",),
+    "brisk_web/captions/services.py": ("brisk_web.captions",),
+    "brisk_web/masters/services.py": ("brisk_web.masters",),
+    "brisk_web/stems/services.py": ("brisk_web.stems",),
+    "brisk_web/inspections/finding.py": ("brisk_web.storage.tests.test_searching",),
+    "brisk_web/handoff/states.py": ("brisk_web.decisions", "brisk_web.telling"),
+    "brisk_web/telling/dates.py": ("brisk_web.telling",),
+    "brisk_web/telling/hooks.py": ("brisk_web.telling",),
+    "brisk_web/telling/services.py": ("brisk_web.telling",),
+}
+TARGETS = CORE | WEB
 _COMPARED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
@@ -120,28 +149,51 @@ def mutant_at(file: str, number: int) -> Mutant:
     return Mutant(file=file, line=line, before=before.split("\n")[0], after=after.split("\n")[0], text=text)
 
 
-def survives(mutant: Mutant, copy_of: Path) -> bool:
-    """Run the tests on a copy of the code with one change; return whether they pass."""
-    target = copy_of / mutant.file
-    original = target.read_text(encoding="utf-8")
-    target.write_text(mutant.text, encoding="utf-8")
-    tests = TARGETS[mutant.file]
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Copy:
+    """A copy of the code in which one mutant at a time is tried."""
+
+    folder: Path
+    number: int
+
+    def survives(self, mutant: Mutant) -> bool:
+        """Run the tests with one change; return whether they pass."""
+        target = self.folder / mutant.file
+        original = target.read_text(encoding="utf-8")
+        target.write_text(mutant.text, encoding="utf-8")
+        try:
+            return all(map(self._passes, _commands(mutant.file)))
+        except subprocess.TimeoutExpired:
+            return False
+        finally:
+            target.write_text(original, encoding="utf-8")
+
+    def _passes(self, command: list[str]) -> bool:
+        address = f"{os.environ['DATABASE_URL']}_mutants_{self.number}" if "DATABASE_URL" in os.environ else ""
+        place = os.environ | {"DATABASE_URL": address, "BRISK_DATA": str(self.folder / "data")}
+        asked = subprocess.run(command, cwd=self.folder, env=place, capture_output=True, timeout=_LIMIT_S, check=False)
+        return asked.returncode == 0
+
+
+def _commands(file: str) -> list[list[str]]:
+    """What runs the tests that must notice a change of a file."""
+    tests = TARGETS[file]
+    if file in WEB:
+        return [[sys.executable, "manage.py", "test", "--keepdb", "--noinput", "--failfast", "--parallel", "1", *tests]]
     packages = [name for name in tests if name.endswith(".tests")]
     modules = [name for name in tests if name not in packages]
     commands = [[sys.executable, "-m", "unittest", "-q", "-f", *modules]] if modules else []
-    commands += [
+    return commands + [
         [sys.executable, "-m", "unittest", "discover", "-q", "-f", "-s", name.replace(".", "/"), "-t", "."]
         for name in packages
     ]
-    try:
-        return all(
-            subprocess.run(command, cwd=copy_of, capture_output=True, timeout=_LIMIT_S, check=False).returncode == 0
-            for command in commands
-        )
-    except subprocess.TimeoutExpired:
-        return False
-    finally:
-        target.write_text(original, encoding="utf-8")
+
+
+def _wanted(asked: list[str] | None) -> list[str]:
+    """The files to change: those that were named, or lie in a folder that was; all of the core by default."""
+    if not asked:
+        return sorted(CORE)
+    return sorted(file for file in TARGETS if any(file == one or file.startswith(f"{one}/") for one in asked))
 
 
 def main() -> int:
@@ -150,9 +202,13 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--only", action="append", choices=sorted(TARGETS))
+    parser.add_argument("--only", action="append", metavar="FILE OR FOLDER", help="such as brisk_web")
     asked = parser.parse_args()
-    files = asked.only or sorted(TARGETS)
+    files = _wanted(asked.only)
+    if not files:
+        parser.error(f"expected files or folders of {', '.join(sorted(TARGETS))}")
+    if any(file in WEB for file in files) and "DATABASE_URL" not in os.environ:
+        parser.error("mutants of the web want DATABASE_URL, the address of a database server")
     choose = random.Random(asked.seed)  # noqa: S311 - a draw that can be repeated
     share = -(-asked.count // len(files))
     drawn: list[Mutant] = []
@@ -161,17 +217,14 @@ def main() -> int:
         drawn += [mutant_at(file, number) for number in choose.sample(places, min(share, len(places)))]
     drawn = drawn[: asked.count]
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(asked.jobs) as pool:
-        copies = [Path(folder) / str(number) for number in range(asked.jobs)]
-        for one in copies:
-            shutil.copytree(REPOSITORY / "brisk_core", one / "brisk_core", ignore=shutil.ignore_patterns("__pycache__"))
-        free = list(copies)
+        free = [_copied(Path(folder) / str(number), number) for number in range(asked.jobs)]
 
         def attempt(mutant: Mutant) -> bool:
-            place = free.pop()
+            copy = free.pop()
             try:
-                return survives(mutant, place)
+                return copy.survives(mutant)
             finally:
-                free.append(place)
+                free.append(copy)
 
         survived = 0
         for mutant, lived in zip(drawn, pool.map(attempt, drawn), strict=True):
@@ -181,6 +234,15 @@ def main() -> int:
     killed = len(drawn) - survived
     print(f"{killed} of {len(drawn)} mutants were killed ({100 * killed / max(len(drawn), 1):.0f} %)")
     return 0
+
+
+def _copied(folder: Path, number: int) -> Copy:
+    """Copy the code into a folder."""
+    for package in ("brisk_core", "brisk_web", "brisk_standins"):
+        shutil.copytree(REPOSITORY / package, folder / package, ignore=shutil.ignore_patterns("__pycache__"))
+    shutil.copy(REPOSITORY / "manage.py", folder)
+    (folder / "data" / "static").mkdir(parents=True)
+    return Copy(folder=folder, number=number)
 
 
 if __name__ == "__main__":

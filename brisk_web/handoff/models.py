@@ -87,6 +87,28 @@ class Destination(Retirable):
         return now >= self.opens or now < self.closes  # over midnight
 
 
+class Standing(models.Model):
+    """Where each deliverable stands: a view, which the database computes from records (migration 0003)."""
+
+    #: What it says, by the names of its columns.
+    SAYS: ClassVar[tuple[str, ...]] = ("newest_render", "verdict", "reading", "state", "since")
+
+    deliverable = models.OneToOneField(
+        "jobs.Deliverable", on_delete=models.DO_NOTHING, primary_key=True, related_name="standing"
+    )
+    newest_render = models.BigIntegerField(null=True)
+    verdict = models.CharField(max_length=16)  # of the check of the newest attempt; empty without one
+    reading = models.CharField(max_length=16)  # the state of its inspection; empty without one
+    state = models.CharField(max_length=16)
+    since = models.DateTimeField(null=True)
+
+    class Meta:
+        managed = False
+
+    def __str__(self) -> str:
+        return f"{self.deliverable}: {self.state}"
+
+
 class HandOff(Work):
     """One signed render on its way to one destination, and the answer."""
 

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from unittest import mock
+from zoneinfo import ZoneInfo
 
-from django.test import TestCase, override_settings
+from django.test import SimpleTestCase, TestCase, override_settings
+from django.utils import timezone
 
 from brisk_web.accounts.models import Preference
 from brisk_web.accounts.roles import OPERATOR, VIEWER
+from brisk_web.accounts.zones import zone_words, zones_by_part
 from brisk_web.config.environment import ConfigurationRefused, read_environment
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.testing import HouseMixin, spec_version
@@ -68,3 +71,23 @@ class HouseZoneTest(TestCase):
             self.assertRaisesRegex(ConfigurationRefused, "BRISK_TIME_ZONE"),
         ):
             read_environment()
+
+
+class WordsTest(SimpleTestCase):
+    def test_a_zone_is_told_by_its_place_and_how_far_it_is_ahead(self) -> None:
+        winter = datetime(2026, 1, 14, 12, tzinfo=UTC)
+        for zone, words in (
+            ("UTC", "UTC"),
+            ("Europe/Lisbon", "Lisbon (UTC+0)"),
+            ("America/St_Johns", "St Johns (UTC-3:30)"),
+            ("Asia/Kathmandu", "Kathmandu (UTC+5:45)"),
+        ):
+            with mock.patch("django.utils.timezone.now", return_value=winter), timezone.override(ZoneInfo(zone)):
+                self.assertEqual(zone_words(), words)
+
+    def test_zones_are_offered_by_their_part_of_the_world(self) -> None:
+        offered = dict(zones_by_part())
+        self.assertIn(("Europe/Lisbon", "Lisbon"), offered["Europe"])
+        self.assertIn(("America/Argentina/Buenos_Aires", "Argentina, Buenos Aires"), offered["America"])
+        self.assertEqual({"Etc", "US", "UTC", ""} & set(offered), set())
+        self.assertFalse({"Etc/GMT", "UTC", "Canada/Pacific"} & {name for part in offered.values() for name, _ in part})

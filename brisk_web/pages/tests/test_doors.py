@@ -5,6 +5,7 @@ from __future__ import annotations
 import inspect
 import re
 import sys
+from functools import cache
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -134,13 +135,24 @@ def names_read_by(pattern: URLPattern) -> list[str]:
     view = sys.modules[inspect.unwrap(pattern.callback).__module__]
     taken = {getattr(one, "__module__", None) or getattr(one, "__name__", "") for one in vars(view).values()}
     ours = {view.__name__, *(name for name in taken if isinstance(name, str) and name.startswith("brisk_web."))}
-    text = "".join(inspect.getsource(sys.modules[name]) for name in ours)
-    return [name for name in NAMES if re.search(rf"\"{name}\"|^ +{name} = ", text, re.MULTILINE)]
+    spelled = frozenset[str]().union(*map(_spelled_in, ours))
+    return [name for name in NAMES if name in spelled]
+
+
+@cache
+def _spelled_in(module: str) -> frozenset[str]:
+    """The names that a module has as texts, or as what is set with an indent (the fields of a form)."""
+    text = inspect.getsource(sys.modules[module])
+    return frozenset(re.findall(r"\"(\w+)\"", text)) | frozenset(re.findall(r"^ +(\w+) = ", text, re.MULTILINE))
 
 
 def is_printed(pattern: URLPattern) -> bool:
     """Is it a page as PDF, which takes a second to lay out?"""
     return pattern.name.endswith("-pdf")
+
+
+def _keep_nothing(*_: object, **__: object) -> None:
+    """In the place of what keeps every template of an answer with its context."""
 
 
 class FurnishedTestCase(HouseMixin, TestCase):
@@ -149,6 +161,10 @@ class FurnishedTestCase(HouseMixin, TestCase):
     def setUp(self) -> None:
         super().setUp()
         self.house = furnish(self)
+        # Nobody asks these thousands of answers for their templates.
+        plain = mock.patch("django.test.client.store_rendered_templates", _keep_nothing)
+        plain.start()
+        self.addCleanup(plain.stop)
 
 
 class DoorTest(FurnishedTestCase):
@@ -194,10 +210,6 @@ class DoorTest(FurnishedTestCase):
                     self.assertIn(status, (403, 405), f"{pattern.name} for a {role}")
 
 
-def _keep_nothing(*_: object, **__: object) -> None:
-    """In the place of what keeps every template of an answer with its context."""
-
-
 @override_settings(DEBUG=False)
 class HostileTest(FurnishedTestCase):
     """No input of any kind gives an error of ours."""
@@ -206,10 +218,6 @@ class HostileTest(FurnishedTestCase):
         super().setUp()
         self.sign_in(LEAD)
         self.client.raise_request_exception = False
-        # Nobody asks these thousands of answers for their templates.
-        plain = mock.patch("django.test.client.store_rendered_templates", _keep_nothing)
-        plain.start()
-        self.addCleanup(plain.stop)
         self.broken: list[str] = []
 
     def ask(self, method: str, address: str, data: dict[str, Any], says: str) -> None:
