@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Generator, Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
 
@@ -21,8 +22,20 @@ def paired(
     file: Film, master: Film, wanted: Iterable[tuple[int, int]], widest: int, *, colour: bool = False
 ) -> Iterator[Pair]:
     """Yield pairs of pictures, file frame and master frame, in ascending order of the file's; those that cannot be
-    decoded are left out. Both files are walked side by side, so one picture of each is held at a time.
+    decoded are left out. The next pair is decoded while one is looked at; two are held at a time.
     """
+    pairs = _paired(file, master, wanted, widest, colour=colour)
+    with closing(pairs), ThreadPoolExecutor(1) as pool:
+        following = pool.submit(next, pairs, None)
+        while (pair := following.result()) is not None:
+            following = pool.submit(next, pairs, None)
+            yield pair
+
+
+def _paired(
+    file: Film, master: Film, wanted: Iterable[tuple[int, int]], widest: int, *, colour: bool
+) -> Generator[Pair, None, None]:
+    """The pairs, both files walked side by side."""
     for piece in _rising(sorted(set(wanted))):
         with (
             closing(_Walk(stills(file, [one for one, _ in piece], widest, colour=colour))) as own,

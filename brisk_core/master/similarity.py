@@ -15,6 +15,7 @@ from brisk_core.master.geometry import Geometry, warp
 from brisk_core.master.levels import LevelCurve
 from brisk_core.master.pairs import Pair
 
+_LINES = 60  # of a picture that are looked at together
 _WINDOW, _SIGMA = (11, 11), 1.5  # of the structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004)
 _C1, _C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
 _PEAK = 255.0
@@ -110,24 +111,34 @@ def _crop(own: Grey, laid: Grey, inside: NDArray[np.bool_]) -> tuple[Grey, Grey]
 
 def ssim(one: Grey, other: Grey) -> float:
     """Return the mean structural similarity of two pictures of one size, code values 0 to 255."""
+    height = one.shape[0]
+    total = 0.0
+    for top in range(0, height, _LINES):
+        bottom = min(height, top + _LINES)
+        start = max(0, top - _WINDOW[1] // 2)
+        end = min(height, bottom + _WINDOW[1] // 2)
+        total += _similar(one[start:end], other[start:end], slice(top - start, bottom - start))
+    return total / one.size
 
-    def soft(picture: NDArray[np.float32]) -> NDArray[np.float32]:
-        return np.asarray(cv2.GaussianBlur(picture, _WINDOW, _SIGMA), np.float32)
+
+def _similar(one: Grey, other: Grey, lines: slice) -> float:
+    """Return the sum of the similarity of some lines, which are few enough to stay in the processor's cache."""
+
+    def soft(picture: Any) -> Any:
+        return cv2.GaussianBlur(picture, _WINDOW, _SIGMA)[lines]
+
+    def square(picture: Any) -> Any:
+        return cv2.multiply(picture, picture)
 
     mean_one, mean_other = soft(one), soft(other)
-    means = mean_one * mean_other
-    squares = np.square(mean_one, out=mean_one)
-    squares += np.square(mean_other, out=mean_other)
+    means = cv2.multiply(mean_one, mean_other)
+    squares = cv2.add(square(mean_one), square(mean_other))
     # The two variances are only ever added up, so they are softened as one picture.
-    spreads = soft(np.asarray(cv2.accumulateSquare(other, one * one), np.float32))
-    spreads -= squares
-    shared = soft(one * other)
-    shared -= means
-    top = (means * 2 + np.float32(_C1)) * (shared * 2 + np.float32(_C2))
-    squares += np.float32(_C1)
-    spreads += np.float32(_C2)
-    squares *= spreads
-    return float(np.mean(np.divide(top, squares, out=top)))
+    spreads = cv2.subtract(soft(cv2.add(square(one), square(other))), squares)
+    shared = cv2.subtract(soft(cv2.multiply(one, other)), means)
+    top = cv2.multiply(cv2.addWeighted(means, 2, means, 0, _C1), cv2.addWeighted(shared, 2, shared, 0, _C2))
+    bottom = cv2.multiply(squares + np.float32(_C1), spreads + np.float32(_C2))
+    return float(cv2.sumElems(cv2.divide(top, bottom))[0])
 
 
 def psnr(one: Grey, other: Grey) -> float:
