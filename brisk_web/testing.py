@@ -51,7 +51,17 @@ _KEPT_TABLES = {
     "auth_group_permissions",
 }
 #: Integrity lines that apply to a small file without sound.
-SILENT_INTEGRITY = ("complete", "extension", "contradictions", "level", "unreadable", "gaps", "duplicates", "disorder")
+SILENT_INTEGRITY = (
+    "complete",
+    "extension",
+    "contradictions",
+    "level",
+    "unreadable",
+    "burst",
+    "gaps",
+    "duplicates",
+    "disorder",
+)
 
 
 def person(role: str) -> Any:

@@ -24,6 +24,7 @@ BAND = 6  #: lines of a band
 _BANDS = 22  # kept of a picture
 _CELLS = 160  # cells along the longer side of the small picture
 _COARSER = 6
+_PREDICTED = 16  # samples of a block that coders predict as one
 _ROWS_A_CELL = 2  # lines looked at in each cell of the small picture
 _TILES_ACROSS, _TILES_DOWN = 3, 2
 BLOCK = 16  # columns of a block in which differences are looked at; it is a band high
@@ -133,6 +134,18 @@ class Picture:
         """The small picture in cells six times as large: its structure, whatever moves a little."""
         rows, columns = self.small.shape
         shape = max(1, columns // _COARSER), max(1, rows // _COARSER)
+        return np.asarray(cv2.resize(self.small, shape, interpolation=cv2.INTER_AREA), np.float32)
+
+    @cached_property
+    def coding_cells(self) -> Small:
+        """The small picture in cells of about the size of what coders predict, 16 samples, or of its own where they are
+        larger.
+        """
+        rows, columns = self.small.shape
+        factor = max(1, round(_PREDICTED * columns / self.size[0]))
+        if factor == 1:
+            return self.small
+        shape = max(1, columns // factor), max(1, rows // factor)
         return np.asarray(cv2.resize(self.small, shape, interpolation=cv2.INTER_AREA), np.float32)
 
     @cached_property

@@ -14,6 +14,7 @@ from brisk_core.exact import spell_rate
 from brisk_core.facts import FactsBuilder, Scan, Span, Stage, keys
 from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
+from brisk_core.meters.bursts import Burst, Entry, find_bursts
 from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
 from brisk_core.meters.enlargement import Enlarged, find_enlarged, of_most
@@ -49,6 +50,7 @@ class PictureVerdicts:
     size: tuple[int, int]  #: of most pictures
     detail: tuple[int, int] | None
     enlarged: tuple[Enlarged, ...]
+    bursts: tuple[Burst, ...]
     count: int  #: pictures
     full: bool  #: full range by the file's own word
     rate: Fraction  #: frames a second
@@ -88,6 +90,7 @@ def judge_pictures(
         size=size,
         detail=_detail(rows("detail"), size, enlarged, len(scan.rows), progressive=progressive),
         enlarged=enlarged,
+        bursts=find_bursts(rows("bursts"), _entries(packets) if packets else (), cuts),
         count=len(scan.rows),
         full=full,
         rate=rate,
@@ -124,7 +127,9 @@ def observe_pictures(
     _observe_time(builder, verdicts)
     _observe_levels(builder, scan, verdicts)
     _observe_shape(builder, scan, verdicts)
-    builder.observed(keys.CONTENT_UNREADABLE, _unreadable(scan, packets))
+    unreadable = _unreadable(scan, packets)
+    builder.observed(keys.CONTENT_UNREADABLE, unreadable)
+    builder.observed(keys.CONTENT_BURST, _bursts(verdicts.bursts, unreadable, packets))
     mistakes = picture_mistakes(builder, verdicts)
     if mistakes or verdicts.detail is not None or not verdicts.progressive:
         builder.observed(keys.CONTENT_MISTAKES, mistakes)
@@ -234,6 +239,34 @@ def _unreadable(scan: PictureScan, packets: PacketSeries) -> tuple[Span, ...]:
         for start, end in _grouped(scan.damaged)[:_MOST_SPANS]
     ]
     return tuple(sorted((*missing, *damaged), key=lambda span: span.start)[:_MOST_SPANS])
+
+
+def _entries(packets: PacketSeries) -> list[Entry]:
+    """The random access points, each with the pictures that lead to it."""
+    order = packets.presentation_order
+    found = []
+    for at in packets.entry_frames():
+        first = at
+        while first and order[first - 1] > order[at]:
+            first -= 1
+        found.append(Entry(first, at))
+    return found
+
+
+def _bursts(found: Sequence[Burst], unreadable: Sequence[Span], packets: PacketSeries) -> tuple[Span, ...]:
+    """Bursts that nothing told of already explains."""
+    told = [(span.start, until_random_access(packets, span.end - 1)) for span in unreadable]
+    kept = [one for one in found if not any(start <= one.end and one.start <= end for start, end in told)]
+    return tuple(
+        Span(
+            start=one.start,
+            end=one.end,
+            detail="a part of the picture is another one here alone"
+            if one.alone
+            else f"a part of the picture leaps, and is right again at the random access point, frame {one.end}",
+        )
+        for one in kept[:_MOST_SPANS]
+    )
 
 
 def _made_up(end: int, mended: int) -> str:

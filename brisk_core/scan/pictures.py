@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from brisk_core.errors import UnreadableFile
 from brisk_core.meters import MeterRows, Picture
 from brisk_core.meters.area import AreaMeter
+from brisk_core.meters.bursts import BurstMeter
 from brisk_core.meters.change import ChangeMeter
 from brisk_core.meters.coding import AlphaMeter, BlockMeter
 from brisk_core.meters.enlargement import EnlargementMeter
@@ -28,6 +29,7 @@ from brisk_core.meters.spectrum import DetailMeter
 from brisk_core.packets import PacketSeries
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import Listener, listening, prepare
+from brisk_core.scan.second_ear import SecondEar
 from brisk_core.scan.segments import Segment, settled_from
 from brisk_core.scan.small_pictures import SmallPictures
 from brisk_core.whole_file import written_whole
@@ -56,7 +58,7 @@ class PictureScan:
         area = AreaMeter()
         meters = (
             FieldMeter(), ChangeMeter(), MotionMeter(), LightMeter(), LevelMeter(), area, BlockMeter(), AlphaMeter(),
-            DetailMeter(), EnlargementMeter(), SignatureMeter(),
+            DetailMeter(), EnlargementMeter(), SignatureMeter(), BurstMeter(),
         )  # fmt: skip
         return cls(rows=MeterRows(meters), area=area, histogram=LumaHistogram(), first=first)
 
@@ -222,6 +224,7 @@ class _Decoding:
 
     def run(self, container: Any, stream: Any) -> Iterator[Any]:
         """Yield decoded frames; packets that cannot be decoded are left out."""
+        second = SecondEar.of(stream.codec_context)
         patience = _MOST_FAILURES
         packets = container.demux(stream)
         while True:
@@ -239,13 +242,14 @@ class _Decoding:
                 patience -= 1
                 if not patience:
                     return
-            self._hear(packet, frames)
+            self._hear(packet, frames, refused=second is not None and second.refuses(packet))
             yield from frames
 
-    def _hear(self, packet: Any, frames: list[Any]) -> None:
+    def _hear(self, packet: Any, frames: list[Any], *, refused: bool) -> None:
         times = [frame.pts for frame in frames] if packet.pts is None and frames else [packet.pts]
         known = [number for time in times if time is not None and (number := self._number_at(time)) is not None]
-        if known and self.listener.complaints(earlier=any(time < self.entry for time in times if time is not None)):
+        earlier = any(time < self.entry for time in times if time is not None)
+        if known and (self.listener.complaints(earlier=earlier) or refused):
             self.damaged.update(known)
 
     def _number_at(self, time: int) -> int | None:

@@ -81,6 +81,14 @@ INTEGRITY: tuple[Line, ...] = (
         "Copy the file again and compare its checksum; if it stays so, export again.",
     ),
     _line(
+        "burst",
+        *_absent(keys.CONTENT_BURST.id),
+        "No sign of damage that decodes",
+        Weight.SHOULD,
+        "",  # as for the characteristic
+        "",
+    ),
+    _line(
         "gaps",
         *_absent(keys.TIMING_GAPS.id),
         "No missing frame times",

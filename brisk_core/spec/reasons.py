@@ -244,6 +244,11 @@ _REASONS: dict[str, Reason] = {
         "Pictures that cannot be decoded are black, grey or broken at the viewer.",
         "Copy the file again; if it stays so, export again.",
     ),
+    keys.CONTENT_BURST.id: Reason(
+        "A changed bit that still decodes is noticed by no decoder, but viewers see broken blocks until the next "
+        "random access point.",
+        "Look at the place. If it is broken, copy the file again and compare its checksum; else export again.",
+    ),
     keys.SOUND_MISTAKES.id: Reason(
         "Each of these has been made before and is heard at once by whoever listens with two ears, or with one.",
         "Mend the routing or the phase of the channel that is named, and mix again.",

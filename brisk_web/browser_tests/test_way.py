@@ -23,7 +23,7 @@ class WholeWayTest(BrowserTestCase):
         self.page.get_by_role("button", name="Check", exact=True).click()
         expect(self.page.get_by_text("not judged yet")).to_be_visible()
         self.work()
-        expect(self.page.get_by_text("1 of 16 lines fails")).to_be_visible()
+        expect(self.page.get_by_text("1 of 17 lines fails")).to_be_visible()
         expect(self.page.get_by_text("What to change: Switch on the setting")).to_be_visible()
         expect(self.page.locator(".lanes svg .type-i").first).to_be_attached()
         expect(self.page.locator(".frame-box img:not(.frame-kept)")).to_have_js_property("naturalWidth", 192)

@@ -31,6 +31,7 @@ _MARKED = (
     (keys.CONTENT_FLASH.id, "flashes", True),
     (keys.CONTENT_BARS_CHANGE.id, "bars", False),
     (keys.CONTENT_UNREADABLE.id, "not decodable", True),
+    (keys.CONTENT_BURST.id, "damage?", False),
 )
 
 

@@ -177,6 +177,16 @@ CONTENT = (
         stage=Stage.PICTURES,
     ),
     define(
+        "content.burst",
+        "Damage that decodes",
+        Group.PICTURE,
+        Kind.SPANS,
+        "O",
+        "Stretches in which a part of the picture is suddenly another one, and right again one picture later or at the "
+        "next random access point: what a changed bit does that no decoder notices.",
+        stage=Stage.PICTURES,
+    ),
+    define(
         "content.mistakes",
         "Known mistakes",
         Group.PICTURE,

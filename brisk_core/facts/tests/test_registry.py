@@ -33,7 +33,7 @@ CONTRACT = {
     "gop": "longest shortest open pattern",
     "timing": "gaps steps duplicates disorder sound_offset sound_length_difference sound_gaps",
     "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness "
-    "outside_narrow bars_change cuts unreadable mistakes",
+    "outside_narrow bars_change cuts unreadable burst mistakes",
     "sound": "tracks codec sample_rate bit_depth channels layout bitrate start loudness loudness_range short_max momentary_max "
     "true_peak clipping silence unreadable dropout click phase dc_offset same_channels silent_channels programme_loudness mistakes",
     "text": "captions overlap reading_speed out_of_range rate_mismatch line_length chapters gap line_count document encoding "

@@ -22,6 +22,7 @@ from brisk_core.scan.listening import listening
 from brisk_core.scan.pictures import PictureScan
 from brisk_core.scan.segments import Segment
 from brisk_core.scan.tests.encoded import CODINGS, Coding, write
+from brisk_core.scan.tests.test_coded_material import CLEAN
 
 FAST = {"preset": "veryfast", "crf": "23"}
 OPEN_GROUPS = {"x264-params": "keyint=12:open-gop=1:bframes=3:b-pyramid=normal:ref=3"}
@@ -93,6 +94,39 @@ class DamageTest(TestCase):
                 self.assertTrue(told, name)
         self.assertGreater(changed, 15)
 
+    def test_what_another_decoder_refuses_is_told(self) -> None:
+        generator = random.Random(3)
+        path, refused = self.files["vp9"], 0
+        for _ in range(12):
+            damaged = self.folder / "refused.webm"
+            damaged.write_bytes(damage(path.read_bytes(), generator))
+            (good, _), (pictures, complaints) = decoded(path), decoded(damaged)
+            if complaints or pictures == good or not refusals(damaged, "libvpx-vp9"):
+                continue
+            refused += 1
+            self.assertTrue(self.inspected(damaged)[0].best("content.unreadable"))
+        self.assertGreater(refused, 2)
+
+    def test_damage_that_no_decoder_notices_is_seen_as_a_burst(self) -> None:
+        generator = random.Random(8)
+        planes = [np.asarray(CLEAN["slow pan"](float(time)).clip(16, 235), np.uint8) for time in range(60)]
+        path = write(self.folder / "silent", planes, INTER["hevc"])
+        self.assertEqual(self.inspected(path)[0].best("content.burst"), ())
+        good, _ = decoded(path)
+        seen = silent = 0
+        for _ in range(24):
+            damaged = self.folder / "silent-damaged.mp4"
+            damaged.write_bytes(damage(path.read_bytes(), generator))
+            pictures, complaints = decoded(damaged)
+            changed = [at for at, (one, other) in enumerate(zip(good, pictures, strict=True)) if one != other]
+            if complaints or not changed or silent == 6 or changed[-1] >= 48:
+                continue  # after the last random access point nothing shows what would be right
+            silent += 1
+            found = self.inspected(damaged)[0].best("content.burst")
+            seen += any(span.start <= changed[-1] + 1 and span.end >= changed[0] for span in found)
+        self.assertEqual(silent, 6)
+        self.assertGreaterEqual(seen, 4)
+
     def test_the_picture_is_named_and_how_far_the_damage_may_go(self) -> None:
         path = self.files["mpeg4"]
         _, series = self.inspected(path)
@@ -153,6 +187,19 @@ def damage(data: bytes, generator: random.Random) -> bytes:
         other = generator.randrange(len(data) // 10, len(data) * 9 // 10)
         changed[at : at + 256], changed[other : other + 256] = changed[other : other + 256], changed[at : at + 256]
     return bytes(changed[: len(data)])
+
+
+def refusals(path: Path, decoder: str) -> int:
+    """How many packets another decoder of the library refuses."""
+    refused = 0
+    with av.open(str(path)) as container:
+        context = av.codec.CodecContext.create(decoder, "r")
+        for packet in container.demux(video=0):
+            try:
+                context.decode(packet)
+            except av.FFmpegError:
+                refused += 1
+    return refused
 
 
 def decoded(path: Path) -> tuple[list[bytes], int]:

@@ -32,7 +32,7 @@ class CheckPageTest(QueueTestCase):
         self.assertEqual(self.client.get(f"/checks/{check.pk}.json").status_code, 404)
         self.work()
         page = self.client.get(f"/checks/{check.pk}/")
-        self.assertContains(page, "1 of 14 lines fails")
+        self.assertContains(page, "1 of 15 lines fails")
         self.assertContains(page, "The index stands after the media")
         self.assertFalse(self.client.get(f"/checks/{check.pk}/state").json()["active"])
 

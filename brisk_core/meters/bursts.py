@@ -1,0 +1,222 @@
+"""Bursts: parts of the picture that are suddenly another picture and as suddenly right again.
+
+A changed bit that decodes is noticed by no decoder. It leaves a part of the picture wrong in one picture alone, where
+nothing is predicted from it, or until the next random access point, where decoding begins anew. Nothing that was filmed
+ends just there; so a part that changes by a leap at a random access point, and leapt away inside the group before, was
+damaged. Small leaps are a coder's own: it touches up its picture at random access points.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_core.meters.picture import Picture, Small
+from brisk_core.meters.rows import Rows
+
+_LEAP = 8.0  # 8-bit steps by which a cell changes over what those around it change by before or after
+_OVER = 1.5  # times that change
+_AROUND = np.ones((3, 3), np.uint8)  # cells from which a moving detail may come
+_EDGE = 255  # of a box: the picture's width and height
+_NO_BOX = (0, 0, 0, 0)
+
+
+class BurstMeter:
+    """Cells that leap from the picture before, cells that leapt into the picture before and rest now, and cells that
+    differed in the picture before alone.
+    """
+
+    name = "bursts"
+    row = np.dtype(
+        [("rose", "u2"), ("lit", "u2"), ("fell", "u2"), ("brighter", "u2"), ("darker", "u2"),
+         ("rose_box", "u1", 4), ("fell_box", "u1", 4)]
+    )  # fmt: skip
+    looks_back = True
+
+    def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
+        """Return counts of cells that rose, of those that rose and are brighter, that fell, that were brighter or
+        darker for one picture, and the boxes of those that rose and fell (left, top, right, bottom, in 255ths).
+
+        What rose is of this picture; the others are of the one before it. All are 0 for the first two pictures.
+        """
+        if len(before) < 2:
+            return (0, 0, 0, 0, 0, _NO_BOX, _NO_BOX)
+        three = [picture.coding_cells for picture in (*before[-2:], now)]
+        return leaps(*three)
+
+
+def leaps(earlier: Small, middle: Small, now: Small) -> tuple[Any, ...]:
+    """Return the row of three pictures that follow one another, as cells (rows, columns) of 8-bit code values."""
+    step, last_step = cv2.absdiff(now, middle), cv2.absdiff(middle, earlier)
+    rose = step > _OVER * cv2.dilate(last_step, _AROUND) + _LEAP
+    fell = last_step > _OVER * cv2.dilate(step, _AROUND) + _LEAP
+    over = cv2.dilate(cv2.absdiff(now, earlier), _AROUND) * _OVER + _LEAP
+    alone = np.minimum(step, last_step) > over
+    return (
+        _count(rose), _count(rose & (now > middle)), _count(fell), _count(alone & (middle > now)),
+        _count(alone & (middle < now)), _box(rose), _box(fell),
+    )  # fmt: skip
+
+
+def _count(cells: NDArray[np.bool_]) -> int:
+    return min(int(np.count_nonzero(cells)), 65535)
+
+
+def _box(cells: NDArray[np.bool_]) -> tuple[int, int, int, int]:
+    """The box around some cells: left, top, right and bottom in 255ths of the picture."""
+    down, across = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))
+    if not len(down):
+        return _NO_BOX
+    height, width = cells.shape
+    return (
+        int(across[0] * _EDGE // width), int(down[0] * _EDGE // height),
+        -int(-(across[-1] + 1) * _EDGE // width), -int(-(down[-1] + 1) * _EDGE // height),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A random access point, as pictures are shown."""
+
+    first: int  #: the first of the pictures that are shown before it and decoded after it
+    at: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Burst:
+    """A stretch in which a part of the picture was another one."""
+
+    start: int  #: first picture of it
+    end: int  #: picture after the last
+    alone: bool  #: in one or two pictures alone, rather than until a random access point
+
+
+_LEAST = 2  # cells
+_LEAST_ALONE = 3
+_BOTH_WAYS = 0.25  # of the cells that must be brighter, and darker: a flash or a spark is one of them
+_LONGEST_ALONE = 2  # pictures in a row; what flies through the picture is elsewhere in each
+_NEAR = 4  # pictures around in which nothing else may be alone
+_OFTEN = 0.02  # of the pictures: what happens more often belongs to the programme
+_FEW = 6  # places that a short file may have all the same
+_SHORTEST_GROUP = 4  # pictures; below it a leap at a random access point says nothing
+_CHANCE = 0.02  # expected leaps at random access points by chance, for each that is met
+_COMPARABLE = 2  # times fewer cells
+_USUAL, _OVER_USUAL = 90, 2  # percentile of all pictures that is usual, and times it that a leap needs
+_BOTH_AT_ALL = 0.1  # of the cells that leap, those that must get brighter, and darker
+
+
+def find_bursts(rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDArray[np.intp]) -> tuple[Burst, ...]:
+    """Return bursts in the order of the file; ``entries`` are its random access points in that order, and ``cuts`` the
+    first pictures of shots.
+    """
+    near_cut = np.zeros(len(rows) + 1, np.bool_)
+    for at in (0, len(rows), *(int(cut) for cut in cuts)):
+        near_cut[max(at - 1, 0) : at + 2] = True
+    found = [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)]
+    found.sort(key=lambda one: one.start)
+    return tuple(
+        one for at, one in enumerate(found) if not (one.alone and any(_covers(other, one) for other in found[:at]))
+    )
+
+
+def _covers(outer: Burst, inner: Burst) -> bool:
+    return outer.start <= inner.start and inner.end <= outer.end
+
+
+def _until_entry(rows: Rows, entries: Sequence[Entry], near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
+    """Bursts that end at a random access point which came when it was due."""
+    groups = list(pairwise(entries))
+    due = max((end.at - start.at for start, end in groups), default=0)
+    if due < _SHORTEST_GROUP:  # else a coder puts others in where the picture changes anyway
+        return
+    leaps = _Leaps.of(rows, near_cut)
+    met: list[Burst] = []
+    inside = np.zeros(len(rows), np.bool_)  # a group that is damaged, and the one before, from which damage may come
+    ends = np.zeros(len(rows), np.bool_)
+    for start, end in groups:
+        ends[end.first : end.at + 1] = True
+        if end.at - start.at != due:
+            continue
+        ended = met[-1].end if met else -1
+        if burst := leaps.between(start.first, end, ended):
+            met.append(burst)
+            inside[max(start.first - due, 0) : end.at + 1] = True
+    outside = leaps.fell[~inside & ~ends & ~near_cut[: len(rows)] & (leaps.fell >= _LEAST)]
+    for one in met:
+        alike = np.count_nonzero(outside * _COMPARABLE >= leaps.fell[one.end])
+        if alike * ends.mean() < _CHANCE * len(met):
+            yield one
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Leaps:
+    """Pictures in which a part leaps away, and those in which it leaps back."""
+
+    rose: NDArray[np.int64]  #: cells, by picture
+    fell: NDArray[np.int64]
+    away: NDArray[np.bool_]
+    back: NDArray[np.bool_]
+    away_boxes: NDArray[np.uint8]
+    back_boxes: NDArray[np.uint8]
+
+    @classmethod
+    def of(cls, rows: Rows, near_cut: NDArray[np.bool_]) -> _Leaps:
+        """Find those that stand out from what leaps in the file anyway."""
+        rose, fell = rows["rose"].astype(np.int64), np.append(rows["fell"][1:], 0).astype(np.int64)
+        both = np.minimum(rows["lit"].astype(np.int64), rose - rows["lit"]) >= _BOTH_AT_ALL * rose
+        away, back = (many >= _LEAST + _OVER_USUAL * np.percentile(many, _USUAL) for many in (rose, fell))
+        kept = ~near_cut[: len(rows)]
+        return cls(
+            rose=rose,
+            fell=fell,
+            away=away & both & kept,
+            back=back & kept,
+            away_boxes=rows["rose_box"],
+            back_boxes=np.vstack([rows["fell_box"][1:], [_NO_BOX]]),
+        )
+
+    def between(self, start: int, entry: Entry, ended: int) -> Burst | None:
+        """The burst from a picture on that ends at a random access point, or with the pictures that lead to it."""
+        ends = [at for at in range(entry.first, min(entry.at + 1, len(self.fell))) if self.back[at]]
+        if not ends:
+            return None
+        end = max(ends, key=lambda at: int(self.fell[at]))
+        away = [
+            at
+            for at in range(start, end)
+            if at != ended and self.away[at] and _overlap(self.away_boxes[at], self.back_boxes[end])
+        ]
+        return Burst(start=max(away, key=lambda at: int(self.rose[at])), end=end, alone=False) if away else None
+
+
+def _alone(rows: Rows, near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
+    """Pictures of which a part differs from both beside them, which are alike."""
+    brighter, darker = (np.append(rows[name][1:], 0).astype(np.int64) for name in ("brighter", "darker"))
+    there = brighter + darker
+    numbers = np.flatnonzero(there >= _LEAST)
+    if len(numbers) > max(_FEW, _OFTEN * len(rows)):
+        return
+    for start, end in _in_a_row(numbers):
+        beside = numbers[(numbers >= start - _NEAR) & (numbers < end + _NEAR)]
+        both = np.minimum(brighter[start:end], darker[start:end])
+        clear = (there[start:end] >= _LEAST_ALONE) & (both >= _BOTH_WAYS * there[start:end])
+        lonely = end - start <= _LONGEST_ALONE and len(beside) == end - start and not near_cut[start:end].any()
+        if lonely and clear.any():
+            yield Burst(start=start, end=end, alone=True)
+
+
+def _in_a_row(numbers: NDArray[np.intp]) -> list[tuple[int, int]]:
+    breaks = np.flatnonzero(np.diff(numbers) > 1) + 1
+    return [(int(run[0]), int(run[-1]) + 1) for run in np.split(numbers, breaks) if len(run)]
+
+
+def _overlap(one: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
+    """Do two boxes (left, top, right, bottom) share a part of the picture?"""
+    a, b = one.astype(int), other.astype(int)
+    return bool(a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3])

@@ -1,0 +1,153 @@
+"""Damage that decodes, planted in drawn pictures, and what films show that looks a little like it."""
+
+from collections.abc import Callable
+from unittest import TestCase
+
+import cv2
+import numpy as np
+
+from brisk_core.meters import MeterRows
+from brisk_core.meters.bursts import Burst, BurstMeter, Entry, find_bursts
+from brisk_core.meters.change import ChangeMeter, find_cuts
+from brisk_core.meters.tests.drawn import Plane, measure, moment
+from brisk_core.scan.tests.test_clean_material import MATERIAL
+
+COUNT, GROUP = 96, 12
+Draw = Callable[[int], Plane]
+
+
+def bursts_of(planes: list[Plane]) -> tuple[Burst, ...]:
+    return found_in(measure([BurstMeter(), ChangeMeter()], planes), GROUP)
+
+
+def found_in(rows: MeterRows, group: int) -> tuple[Burst, ...]:
+    entries = [Entry(at, at) for at in range(0, len(rows), group)]
+    return find_bursts(rows.rows("bursts"), entries, find_cuts(rows.rows("change")))
+
+
+def broken(picture: Plane, seed: int, blocks: int = 40) -> Plane:
+    """A picture of which a run of blocks shows something else."""
+    random, bad = np.random.default_rng(seed), picture.copy()
+    first = 7 * (picture.shape[1] // 16)
+    for block in range(first, first + blocks):
+        down, across = divmod(block, picture.shape[1] // 16)
+        place = np.s_[down * 16 : down * 16 + 16, across * 16 : across * 16 + 16]
+        bad[place] = np.clip(bad[place] // 4 + random.integers(20, 200), 16, 235)
+    return bad
+
+
+def planted(draw: Draw, start: int, end: int, blocks: int = 40) -> list[Plane]:
+    return [
+        broken(draw(number), seed=5, blocks=blocks) if start <= number < end else draw(number)
+        for number in range(COUNT)
+    ]
+
+
+def shown(planes: list[Plane]) -> Draw:
+    return lambda number: planes[number]
+
+
+def bright(number: int) -> Plane:
+    """A spark for one picture, now and then."""
+    picture = moment(number * 0.5, grain=1.5)
+    if number in (30, 47, 71):
+        cv2.circle(picture, (200, 140), 45, 235, -1)
+    return picture
+
+
+def lightning(number: int) -> Plane:
+    picture = moment(number * 0.5, grain=1.5)
+    return np.clip(picture + 60.0, 16, 235).astype(np.uint8) if number in (36, 37, 60) else picture
+
+
+def bird(number: int) -> Plane:
+    """Something with light and dark in it that flies through in a few pictures."""
+    picture = moment(number * 0.5, grain=1.5)
+    if 40 <= number < 46:
+        left = (number - 40) * 55
+        picture[100:150, left : left + 30], picture[100:150, left + 30 : left + 60] = 20, 230
+    return picture
+
+
+def words(long: int, first: int = 5) -> Draw:
+    """Captions on a box, again and again, ``long`` pictures each."""
+
+    def draw(number: int) -> Plane:
+        picture = moment(number * 0.5, grain=1.5)
+        if number >= first and (number - first) % (long + 3) < long:
+            picture[230:270, 40:310] = 20
+            cv2.putText(picture, f"LAMP {number // (long + 3)}", (60, 262), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 230, 4)
+        return picture
+
+    return draw
+
+
+def slides(number: int) -> Plane:
+    """A page on which something is added at every random access point and in between."""
+    picture = np.full((288, 352), 180, np.uint8)
+    for at in range(number // 6 + 1):
+        cv2.rectangle(picture, (20 + at % 5 * 64, 20 + at // 5 * 64), (70 + at % 5 * 64, 70 + at // 5 * 64), 30, -1)
+    return picture
+
+
+def dirt(number: int) -> Plane:
+    """A film with specks, another few in each picture."""
+    picture, random = moment(number * 0.5, grain=2), np.random.default_rng(number)
+    for _ in range(int(random.integers(0, 4))):
+        cv2.circle(
+            picture, tuple(int(one) for one in random.integers(10, 280, 2)), 7, int(random.choice([18, 232])), -1
+        )
+    return picture
+
+
+CLEAN: dict[str, Draw] = MATERIAL | {
+    "spark": bright, "lightning": lightning, "bird": bird, "short captions": words(7), "captions": words(31),
+    "one caption that ends with a group": words(200, first=0), "slides": slides, "dirt": dirt,
+    "cuts": lambda number: moment(number * 0.5, seed=1 + number // 17 % 3, grain=1.5),
+    "quick cuts": lambda number: moment(number * 0.5, seed=1 + number // 4 % 3, grain=1.5),
+    "on threes": lambda number: moment(number // 3 * 2.0),
+    "every picture twice": lambda number: moment(number // 2 * 1.0, grain=0),
+}  # fmt: skip
+GROUNDS: dict[str, Draw] = {
+    "slow pan": lambda number: moment(number * 0.3, grain=1.5),
+    "pan": lambda number: moment(number * 1.0, grain=1.5),
+    "still with grain": lambda number: moment(0.001 * number, grain=2.5),
+    "credits": MATERIAL["credits"],
+}
+
+
+class BurstTest(TestCase):
+    def test_clean_material_is_silent(self) -> None:
+        for name, draw in CLEAN.items():
+            rows = measure([BurstMeter(), ChangeMeter()], (draw(number % 75) for number in range(COUNT)))
+            for group in (GROUP, 8, 48, 1):
+                with self.subTest(name, group=group):
+                    self.assertEqual(found_in(rows, group), ())
+
+    def test_damage_until_a_random_access_point_is_found(self) -> None:
+        for name, draw in GROUNDS.items():
+            for start, end in ((41, 48), (25, 36), (59, 60)):
+                if (name, end - start) == ("credits", 1):
+                    continue  # letters run through those blocks in every picture
+                with self.subTest(name, start=start):
+                    found = bursts_of(planted(draw, start, end))
+                    self.assertEqual([(one.start, one.end) for one in found], [(start, end)])
+
+    def test_damage_of_one_picture_is_found_and_of_several_that_end_anywhere_is_not_told(self) -> None:
+        draw = GROUNDS["slow pan"]
+        self.assertEqual(bursts_of(planted(draw, 40, 41)), (Burst(start=40, end=41, alone=True),))
+        self.assertEqual(bursts_of(planted(draw, 40, 45)), ())
+
+    def test_a_few_blocks_are_enough_and_less_is_not_told(self) -> None:
+        draw = GROUNDS["still with grain"]
+        self.assertEqual([one.start for one in bursts_of(planted(draw, 41, 48, blocks=6))], [41])
+        self.assertEqual(bursts_of(planted(draw, 41, 48, blocks=0)), ())
+
+    def test_two_groups_one_after_the_other(self) -> None:
+        planes = planted(GROUNDS["slow pan"], 30, 36)
+        planes[44:] = planted(shown(planes), 44, 48)[44:]
+        self.assertEqual([(one.start, one.end) for one in bursts_of(planes)], [(30, 36), (44, 48)])
+
+    def test_where_captions_come_and_go_one_that_ends_there_says_nothing(self) -> None:
+        draw = words(6, first=0)  # every ninth picture: some of them end at a random access point
+        self.assertEqual(bursts_of([draw(number) for number in range(COUNT)]), ())
