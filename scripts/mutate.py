@@ -48,21 +48,22 @@ CORE: dict[str, tuple[str, ...]] = {
     "brisk_core/edit/rate_change.py": ("brisk_core.edit.tests.test_sources",),
 }
 _ROLES = "brisk_web.pages.tests.test_doors.DoorTest.test_what_writes_lets_in_whom_it_should_and_nobody_below"
+_CHANGING = "brisk_web.pages.tests.test_changing"
 #: The same of the web: what decides, and the labels of tests beside it.
 WEB: dict[str, tuple[str, ...]] = {
     "brisk_web/work/kernel.py": ("brisk_web.work",),
     "brisk_web/work/sweep.py": ("brisk_web.work",),
     "brisk_web/house/chain.py": ("brisk_web.house",),
-    "brisk_web/house/services.py": ("brisk_web.house",),
+    "brisk_web/house/services.py": ("brisk_web.house", "brisk_web.decisions"),
     "brisk_web/accounts/roles.py": ("brisk_web.accounts", _ROLES),
     "brisk_web/accounts/zones.py": ("brisk_web.accounts",),
     "brisk_web/storage/services.py": ("brisk_web.storage",),
-    "brisk_web/jobs/services.py": ("brisk_web.jobs",),
+    "brisk_web/jobs/services.py": ("brisk_web.jobs", _CHANGING),
     "brisk_web/jobs/suggestions.py": ("brisk_web.jobs",),
-    "brisk_web/checks/services.py": ("brisk_web.checks", "brisk_web.decisions"),
+    "brisk_web/checks/services.py": ("brisk_web.checks", "brisk_web.decisions", "brisk_web.masters"),
     "brisk_web/decisions/services.py": ("brisk_web.decisions",),
     "brisk_web/shelf/services.py": ("brisk_web.shelf",),
-    "brisk_web/edits/services.py": ("brisk_web.edits",),
+    "brisk_web/edits/services.py": ("brisk_web.edits", _CHANGING),
     "brisk_web/captions/services.py": ("brisk_web.captions",),
     "brisk_web/masters/services.py": ("brisk_web.masters",),
     "brisk_web/stems/services.py": ("brisk_web.stems",),

@@ -194,6 +194,24 @@ class SigningTest(DecisionCase):
         services.take_back(signed, "too early", by=self.operator)
         self.assertEqual(self.state(), State.DECIDING)
 
+    def test_pictures_that_nothing_and_nobody_looked_at_are_not_signed_for(self) -> None:
+        self.make_signable()
+        Watching.objects.update(taken_back_at=timezone.now(), taken_back_by=self.lead, taken_back_why="another file")
+        render = self.render_of(self.check)
+        for finding in self.check.findings.filter(outcome="not measured", weight="must"):
+            services.watched(render, 0, 1, line=finding.line, says="I asked the editor", by=self.operator)
+        self.check.refresh_from_db()
+        inspection = render.media_file.inspection
+        assert inspection
+        inspection.document = inspection.document | {"depth": "packets"}  # the scan was lost
+        inspection.save(update_fields=["document"])
+        for start, end in ((0, 10), (12, 30)):
+            services.watched(render, start, end, by=self.lead)
+            with self.assertRaisesRegex(DecisionRefused, "Nothing and nobody has looked at all of the pictures"):
+                self.sign()
+        services.watched(render, 10, 12, by=self.operator)
+        self.assertTrue(self.sign().stands)
+
     def test_two_people_sign_where_two_are_asked_for(self) -> None:
         Deliverable.objects.filter(pk=self.wide.pk).update(two_sign=True)
         self.make_signable()

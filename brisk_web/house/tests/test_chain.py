@@ -6,6 +6,7 @@ import io
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from unittest import mock
 
 from django.core.management import call_command
 from django.core.management.base import CommandError
@@ -47,6 +48,14 @@ class ChainTest(HouseMixin, TestCase):
         self.assertEqual(chain.seal(), 1)
         self.assertIsNone(chain.verify(kept=before))
         self.assertEqual(chain.head()[0], 6)
+
+    def test_a_trail_that_is_longer_than_a_step_is_sealed_whole(self) -> None:
+        for more in (3, 6, 7):  # less than two steps, two of them, and one more
+            for number in range(more):
+                record("test.done", self.people["lead"], f"Thing {number}", by=self.people["lead"])
+            with mock.patch("brisk_web.house.chain._BATCH", 3):
+                self.assertEqual((chain.seal(), chain.seal()), (more, 0))
+        self.assertIsNone(chain.verify())
 
     def test_entries_that_became_visible_late_are_sealed_after_those_that_were_sealed(self) -> None:
         late = AuditEntry.objects.create(pk=-1, verb="late", target="x:1", says="Was written by a slow transaction")

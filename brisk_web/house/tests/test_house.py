@@ -4,7 +4,7 @@ from django.test.utils import CaptureQueriesContext
 
 from brisk_core.spec import parse_spec, shelf_specs
 from brisk_web.house.models import AuditEntry
-from brisk_web.house.services import record
+from brisk_web.house.services import bring_back, record, retire
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.shelf.services import publish, publish_shelf
 from brisk_web.testing import SPEC, HouseMixin, spec_version
@@ -36,6 +36,14 @@ class RecordTest(HouseMixin, TestCase):
         second = publish(parse_spec(SPEC.replace("equals: 25", "equals: 30")))
         self.assertEqual((second.number, second.spec.current), (2, second))
         self.assertEqual(len(publish_shelf()), len(shelf_specs()))
+
+    def test_out_of_use_and_back_stand_on_the_trail_once(self) -> None:
+        job, lead = Job.objects.create(title="Canal"), self.people["lead"]
+        self.assertEqual([retire(job, by=lead), retire(job, by=lead)], [True, False])
+        self.assertEqual([bring_back(job, by=lead), bring_back(job, by=lead)], [True, False])
+        told = list(AuditEntry.objects.order_by("pk").values_list("verb", "says", "actor"))
+        says = [("job.retired", "Put Canal out of use"), ("job.brought-back", "Brought Canal back into use")]
+        self.assertEqual(told, [(*one, lead.pk) for one in says])
 
     def test_only_a_lead_reads_the_trail(self) -> None:
         record("job.opened", Job.objects.create(title="Canal"), "Opened the canal", by=None)

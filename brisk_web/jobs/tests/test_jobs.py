@@ -55,6 +55,17 @@ class JobTest(HouseMixin, TestCase):
             (found.deliverable.name, found.difference, found.attempt) if found else None, ("Anything", "", 1)
         )
 
+    def test_a_joker_among_the_first_letters_of_a_rule_is_one(self) -> None:
+        self.deliverable("Joker", "C?NAL_V##.mp4")
+        self.deliverable("Letters", "BRIDGE_V##.mp4")
+        for name, expected in (
+            ("CUNAL_V02.mp4", "Joker"),
+            ("bridge_V02.mp4", "Letters"),
+            ("BRIDGE_V02.mp4", "Letters"),
+        ):
+            found = suggest(name)
+            self.assertEqual(found.deliverable.name if found else "", expected)
+
     def test_of_several_rules_that_fit_the_one_due_first_is_offered(self) -> None:
         later = self.deliverable("Late", "CANAL_*.mp4")
         Deliverable.objects.filter(pk=later.pk).update(due_at="2026-12-24T10:00Z")

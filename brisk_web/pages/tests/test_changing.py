@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import re
+from unittest import mock
 
 from django.test import Client, TestCase
 
 from brisk_web.accounts.roles import LEAD, OPERATOR
 from brisk_web.checks.models import Check
+from brisk_web.edits.events import timeline_changed
 from brisk_web.edits.models import Timeline
+from brisk_web.edits.services import change_timeline
 from brisk_web.house.models import AuditEntry
+from brisk_web.jobs.events import assigned
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import change_deliverable
 from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.tests.furnished import furnish
 from brisk_web.storage.models import StorageRoot
@@ -53,6 +58,39 @@ class ChangeTest(FurnishedMixin, TestCase):
         self.client.post(address, entries | {"range_text": "", "seen": self.seen_at(address)})
         self.deliverable.refresh_from_db()
         self.assertEqual((self.deliverable.range_start, self.deliverable.range_end), (None, None))
+
+    def test_attempts_follow_only_where_that_is_asked_for_and_something_changed(self) -> None:
+        check, lead = Check.objects.exclude(render=None).get(), self.people["lead"]
+        kept, newer = check.spec_version, spec_version(SPEC.replace("equals: 25", "equals: 50"))
+        wide = Deliverable.objects.get()
+        self.assertEqual(change_deliverable(wide, attempts_too=True, by=lead), 0)
+        wide.spec_version = newer
+        self.assertEqual(change_deliverable(wide, attempts_too=False, by=lead), 0)
+        check.refresh_from_db()
+        self.assertEqual(check.spec_version, kept)
+        self.assertEqual(change_deliverable(wide, attempts_too=True, by=lead), 1)
+        check.refresh_from_db()
+        self.assertEqual(check.spec_version, newer)
+
+    def test_a_person_is_told_once_that_a_deliverable_is_theirs(self) -> None:
+        wide, lead = Deliverable.objects.get(), self.people["lead"]
+        told = mock.Mock()
+        assigned.connect(told)
+        self.addCleanup(assigned.disconnect, told)
+        for person, count in ((None, 0), (self.people[OPERATOR], 1), (self.people[OPERATOR], 1), (lead, 2), (None, 2)):
+            wide.assigned_to = person
+            change_deliverable(wide, attempts_too=False, by=lead)
+            self.assertEqual(told.call_count, count)
+
+    def test_a_timeline_says_whether_what_files_are_held_against_has_changed(self) -> None:
+        timeline, lead = Timeline.objects.get(), self.people["lead"]
+        told = mock.Mock()
+        timeline_changed.connect(told)
+        self.addCleanup(timeline_changed.disconnect, told)
+        said = {"size": "1920x1080", "scan": "progressive"}
+        self.assertTrue(change_timeline(timeline, "Canal", said, by=lead))
+        self.assertFalse(change_timeline(timeline, "Canal lock", said, by=lead))
+        self.assertEqual((told.call_count, Timeline.objects.get().name), (1, "Canal lock"))
 
     def test_the_second_of_two_is_told_and_nothing_is_overwritten_unseen(self) -> None:
         address = f"/jobs/{self.values['job_id']}/change"

@@ -1,8 +1,10 @@
-from django.test import TestCase
+from fractions import Fraction
 
-from brisk_core.facts import Depth, FactsBuilder, Witness, inspection_to_json, keys
+from django.test import SimpleTestCase, TestCase
+
+from brisk_core.facts import REGISTRY, Depth, FactsBuilder, Span, Witness, inspection_to_json, keys
 from brisk_core.version import ENGINE
-from brisk_web.inspections.finding import index_facts, index_missing
+from brisk_web.inspections.finding import fact_number, index_facts, index_missing
 from brisk_web.inspections.models import Fact, Inspection
 from brisk_web.pages.searching import Search
 from brisk_web.storage.models import MediaFile
@@ -24,11 +26,21 @@ FILES = {
 }  # fmt: skip
 
 
+class NumberTest(SimpleTestCase):
+    def test_what_a_value_is_ordered_by(self) -> None:
+        for id_, value, expected in (
+            ("content.freeze", (Span(start=3, end=9), Span(start=20, end=22)), 2.0),
+            ("content.mistakes", (), 0.0),
+            ("picture.size", (1920, 1080), 2_073_600.0),
+            ("picture.frame_rate", Fraction(30000, 1001), 30000 / 1001),
+            ("picture.codec", "avc", None),
+        ):
+            self.assertEqual(fact_number(REGISTRY[id_], value), expected, id_)
+
+
 class SearchTest(HouseMixin, TestCase):
     def setUp(self) -> None:
         super().setUp()
-        from fractions import Fraction
-
         for number, (name, said) in enumerate(FILES.items(), 1):
             builder = FactsBuilder()
             for witness, id_, value in said:
