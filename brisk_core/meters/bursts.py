@@ -9,7 +9,7 @@ damaged. Small leaps are a coder's own: it touches up its picture at random acce
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
@@ -118,15 +118,16 @@ def find_bursts(rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDAr
     near_cut = np.zeros(len(rows) + 1, np.bool_)
     for at in (0, len(rows), *(int(cut) for cut in cuts)):
         near_cut[max(at - 1, 0) : at + 2] = True
-    found = [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)]
-    found.sort(key=lambda one: one.start)
-    return tuple(
-        one for at, one in enumerate(found) if not (one.alone and any(_covers(other, one) for other in found[:at]))
+    found = sorted(
+        [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)], key=lambda one: (one.start, -one.end)
     )
-
-
-def _covers(outer: Burst, inner: Burst) -> bool:
-    return outer.start <= inner.start and inner.end <= outer.end
+    kept: list[Burst] = []
+    for one in found:
+        if kept and one.start < kept[-1].end:  # the same damage, which leapt more than once
+            kept[-1] = replace(kept[-1], end=max(kept[-1].end, one.end))
+        else:
+            kept.append(one)
+    return tuple(kept)
 
 
 def _until_entry(rows: Rows, entries: Sequence[Entry], near_cut: NDArray[np.bool_]) -> Iterator[Burst]:

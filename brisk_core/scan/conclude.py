@@ -263,7 +263,7 @@ def _bursts(found: Sequence[Burst], unreadable: Sequence[Span], packets: PacketS
             end=one.end,
             detail="a part of the picture is another one here alone"
             if one.alone
-            else f"a part of the picture leaps, and is right again at the random access point, frame {one.end}",
+            else f"a part of the picture leaps here, and leaps back at frame {one.end}, with the random access point",
         )
         for one in kept[:_MOST_SPANS]
     )

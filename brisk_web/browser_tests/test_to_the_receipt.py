@@ -51,7 +51,7 @@ class WholeWayCase(BrowserTestCase):
         self.wide = Deliverable.objects.create(
             job=self.job, name="Wide", spec_version=version, naming_rule="CANAL_V##.mp4", rendered_by="Edit room 2"
         )
-        keep_destination(self.destination(), password="lock", by=self.people[LEAD])
+        keep_destination(self.destination(), secret="lock", by=self.people[LEAD])
 
     def attempt(self, name: str, **recipe: object) -> None:
         take_in(self.media(name, frames=self.frames, **recipe), self.wide, by=self.people["operator"])

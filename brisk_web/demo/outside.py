@@ -42,7 +42,7 @@ def load_destinations(lead: User) -> None:
             name_signs="A-Za-z0-9_",
             name_length=60,
         ),
-        password="",
+        secret="",
         by=lead,
     )
     user, password = _DECK
@@ -50,7 +50,7 @@ def load_destinations(lead: User) -> None:
         Destination(
             name="Wherry House deck", kind=Destination.Kind.FTP, user=user, answers=Destination.Answers.DECK, **deck_at
         ),
-        password=password,
+        secret=password,
         by=lead,
     )
 
@@ -60,7 +60,7 @@ def _load_newer(address: str, discs: Path, lead: User) -> None:
     player_at = f"http://127.0.0.1:{os.environ.get('BRISK_PLAYER_PORT', '8871')}/"
     if not Destination.objects.filter(name=_PLAYER).update(asked_at=player_at):
         folder = {"kind": Destination.Kind.FOLDER, "address": str(discs), "answers": Destination.Answers.PLAYER}
-        keep_destination(Destination(name=_PLAYER, asked_at=player_at, **folder), password="", by=lead)
+        keep_destination(Destination(name=_PLAYER, asked_at=player_at, **folder), secret="", by=lead)
     if not Destination.objects.filter(name=_SITE).update(address=address):
         kinds = {"kind": Destination.Kind.SITE, "answers": Destination.Answers.COPIES}
-        keep_destination(Destination(name=_SITE, address=address, **kinds), password=TOKEN, by=lead)
+        keep_destination(Destination(name=_SITE, address=address, **kinds), secret=TOKEN, by=lead)

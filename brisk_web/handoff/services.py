@@ -33,11 +33,11 @@ class HandOffRefused(Exception):
 
 
 @transaction.atomic
-def keep_destination(destination: Destination, *, password: str, by: User) -> Destination:
-    """Save a destination that was filled in; an empty password leaves the one it has."""
+def keep_destination(destination: Destination, *, secret: str, by: User) -> Destination:
+    """Save a destination that was filled in; an empty secret leaves the one it has."""
     is_new = destination.pk is None
-    if password:
-        destination.secret = seal(password)
+    if secret:
+        destination.secret = seal(secret)
     destination.save()
     verb, says = ("added", "Added") if is_new else ("changed", "Changed")
     record(f"destination.{verb}", destination, f"{says} the destination {destination}", by=by)

@@ -23,6 +23,8 @@ from brisk_core.exact import spell_bit_rate, spell_bytes, spell_rate, spell_size
 from brisk_core.handoff import FIELDS, NameRule
 from brisk_web.accounts.people import signed_in
 from brisk_web.handoff import services
+from brisk_web.handoff.doors import DoorRefused
+from brisk_web.handoff.doors.sftp import private_key
 from brisk_web.handoff.models import Destination, HandOff, Look, ServedCopy
 from brisk_web.handoff.services import HandOffRefused
 from brisk_web.house.models import in_use, retired
@@ -209,6 +211,14 @@ def change_hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
 # Destinations.
 
 
+class _Unshown(forms.Textarea):
+    """Lines that never go back to a page, such as those of a key."""
+
+    def get_context(self, name: str, value: Any, attrs: dict[str, Any] | None) -> dict[str, Any]:
+        """Leave out what was entered."""
+        return super().get_context(name, None, attrs)
+
+
 class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
     """A new destination, or one that is changed."""
 
@@ -218,13 +228,21 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         label="Password or token",
         help_text="Kept sealed, with a key outside the database. Empty: the one it has stays.",
     )
+    private_key = forms.CharField(
+        required=False,
+        widget=_Unshown(attrs={"rows": 3, "autocomplete": "off", "spellcheck": "false", "class": "fig"}),
+        label="Private key",
+        help_text="Of an SFTP server that asks for a key in place of a password: its whole text, without a passphrase. "
+        "Kept sealed as well.",
+    )
     package = forms.ChoiceField(choices=_PACKAGES, required=False, label="What is sent")
 
     class Meta:
         model = Destination
         fields = (
-            "name", "kind", "address", "host_key", "user", "password", "package", "name_rule", "name_case",
-            "name_signs", "name_length", "answers", "receipt_key", "asked_at", "at_once", "opens", "closes",
+            "name", "kind", "address", "host_key", "user", "password", "private_key", "package", "name_rule",
+            "name_case", "name_signs", "name_length", "answers", "receipt_key", "asked_at", "at_once", "opens",
+            "closes",
         )  # fmt: skip
         labels = {
             "host_key": "Host key",
@@ -293,6 +311,8 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         host_key = cleaned.get("host_key") or ""
         if host_key and not re.fullmatch(r"SHA256:[A-Za-z0-9+/]{43}", host_key):
             self.add_error("host_key", "expected SHA256: and 43 letters, digits, + and /")
+        if text := cleaned.get("private_key"):
+            self._clean_key(text, kind, cleaned.get("password") or "")
         if "@" in address.partition("://")[2].partition("/")[0]:
             self.add_error("address", "user and password have fields of their own, and do not belong in the address")
         if cleaned.get("answers") == Destination.Answers.DECK and ":" not in (cleaned.get("asked_at") or ""):
@@ -303,6 +323,17 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         if key and (len(key) != 64 or not set(key.lower()) <= set("0123456789abcdef")):
             self.add_error("receipt_key", "expected 64 hexadecimal digits")
         return cleaned
+
+    def _clean_key(self, text: str, kind: Any, password: str) -> None:
+        if kind != Destination.Kind.SFTP:
+            self.add_error("private_key", "only an SFTP server asks for a key")
+        elif password:
+            self.add_error("private_key", "expected a password or a key, not both")
+        else:
+            try:
+                private_key(text)
+            except DoorRefused as error:
+                self.add_error("private_key", str(error))
 
 
 def _has_host(address: str) -> bool:
@@ -318,15 +349,15 @@ def _is_service(address: str) -> bool:
     return address.startswith(("https://", "http://")) and _has_host(address)
 
 
-@sensitive_post_parameters("password")
+@sensitive_post_parameters("password", "private_key")
 @permission_required("handoff.keep_destinations", raise_exception=True)
 def write_destination(request: HttpRequest, destination_id: int | None = None) -> HttpResponse:
     """Add a destination, or change one."""
     found = get_object_or_404(Destination, pk=destination_id) if destination_id is not None else None
     form = DestinationForm(request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
-        password = form.cleaned_data["password"]
-        kept = services.keep_destination(form.save(commit=False), password=password, by=signed_in(request))
+        secret = form.cleaned_data["private_key"] or form.cleaned_data["password"]
+        kept = services.keep_destination(form.save(commit=False), secret=secret, by=signed_in(request))
         messages.info(request, f"{kept}: {services.try_destination(kept)}")
         return redirect("hand-offs")
     heading = f"Change {form.initial['name']}" if found else "New destination"

@@ -8,23 +8,30 @@ import hashlib
 import socket
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from io import StringIO
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote, urlsplit
 
 import paramiko
+from cryptography.exceptions import UnsupportedAlgorithm
 
 from brisk_core.handoff import safe_path
 from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest, is_small, refuse_taken
 
 _TIMEOUT_S = 20
 _AHEAD = 1 << 15  # bytes of one request while reading back
+_BEGINS = "-----BEGIN "
 _FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 class SftpDoor:
-    """A folder behind SFTP: sftp://host:port/folder, and the server's fingerprint, SHA256:..."""
+    """A folder behind SFTP: sftp://host:port/folder, and the server's fingerprint, SHA256:...
 
-    def __init__(self, address: str, user: str, password: str, host_key: str) -> None:
+    ``secret`` is a password, or the text of a private key.
+    """
+
+    def __init__(self, address: str, user: str, secret: str, host_key: str) -> None:
+        own_key = private_key(secret) if _BEGINS in secret else None
         parts = urlsplit(address)
         self._folder = PurePosixPath(unquote(parts.path) or "/")
         with _told():
@@ -35,7 +42,10 @@ class SftpDoor:
                 self._transport.banner_timeout = self._transport.auth_timeout = _TIMEOUT_S
                 self._transport.start_client(timeout=_TIMEOUT_S)
                 self._know(host_key)
-                self._transport.auth_password(user, password)
+                if own_key is None:
+                    self._transport.auth_password(user, secret)
+                else:
+                    self._transport.auth_publickey(user, own_key)
                 found = paramiko.SFTPClient.from_transport(self._transport)
                 if found is None:
                     raise DoorRefused("The server lets in, but offers no SFTP.")
@@ -128,6 +138,18 @@ class SftpDoor:
     def close(self) -> None:
         """Close the connection."""
         self._transport.close()
+
+
+def private_key(text: str) -> paramiko.PKey:
+    """Read a private key in the form of OpenSSH or PEM, Ed25519, ECDSA or RSA; raises ``DoorRefused``."""
+    for kind in (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey):
+        try:
+            return kind.from_private_key(StringIO(text.replace("\r\n", "\n").strip() + "\n"))
+        except paramiko.PasswordRequiredException as error:
+            raise DoorRefused("The private key is protected by a passphrase; expected one without.") from error
+        except (paramiko.SSHException, ValueError, IndexError, UnsupportedAlgorithm):
+            continue  # of another kind
+    raise DoorRefused("No private key can be read; expected the whole text of an Ed25519, ECDSA or RSA key.")
 
 
 def fingerprint(key: paramiko.PKey) -> str:

@@ -16,8 +16,15 @@ from moto.server import ThreadedMotoServer
 
 
 class _Let(paramiko.ServerInterface):
+    def __init__(self, owner: SftpServer) -> None:
+        self.owner = owner
+
     def check_auth_password(self, username: str, password: str) -> int:
         right = (username, password) == ("merrow", "lock")
+        return paramiko.AUTH_SUCCESSFUL if right else paramiko.AUTH_FAILED
+
+    def check_auth_publickey(self, username: str, key: paramiko.PKey) -> int:
+        right = username == "merrow" and key in self.owner.let_in
         return paramiko.AUTH_SUCCESSFUL if right else paramiko.AUTH_FAILED
 
     def check_channel_request(self, kind: str, chanid: int) -> int:
@@ -95,6 +102,7 @@ class SftpServer:
     def __init__(self, folder: Path) -> None:
         logging.getLogger("paramiko").setLevel(logging.CRITICAL)
         self.folder, self.key = folder, paramiko.ECDSAKey.generate()
+        self.let_in: list[paramiko.PKey] = []  # keys of people, besides the password
         self.full = self.corrupts = False
         self.drop_after = self.taken = 0
         self._transports: list[paramiko.Transport] = []
@@ -115,7 +123,7 @@ class SftpServer:
             transport.set_subsystem_handler("sftp", paramiko.SFTPServer, served)
             self._transports.append(transport)
             try:
-                transport.start_server(server=_Let())
+                transport.start_server(server=_Let(self))
             except (paramiko.SSHException, EOFError, OSError):
                 transport.close()
 

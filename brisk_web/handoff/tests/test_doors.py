@@ -11,11 +11,13 @@ from typing import Any
 from unittest import TestCase, mock
 
 import paramiko
+from cryptography.hazmat.primitives import serialization
+from cryptography.hazmat.primitives.asymmetric import ec, ed25519, rsa
 
 from brisk_core.handoff import digests_of
 from brisk_standins import site as sites
 from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused, FolderDoor, ObjectsDoor, SftpDoor, SiteDoor
-from brisk_web.handoff.doors.sftp import fingerprint
+from brisk_web.handoff.doors.sftp import fingerprint, private_key
 from brisk_web.handoff.tests.servers import ObjectStore, SftpServer
 
 
@@ -155,8 +157,8 @@ class SftpDoorTest(DoorContract, TestCase):
         patch.start()
         self.addCleanup(patch.stop)
 
-    def open(self, user: str = "merrow", key: str | None = None) -> Door:
-        return SftpDoor(f"sftp://127.0.0.1:{self.server.port}/", user, "lock", self.key if key is None else key)
+    def open(self, user: str = "merrow", key: str | None = None, shown: str = "lock") -> Door:
+        return SftpDoor(f"sftp://127.0.0.1:{self.server.port}/", user, shown, self.key if key is None else key)
 
     def there(self) -> dict[str, bytes]:
         found = (self.folder / "out").rglob("*")
@@ -179,6 +181,27 @@ class SftpDoorTest(DoorContract, TestCase):
         self.says(self.open, DoorRefused, "another key than the one kept.*Nothing was sent, not even the password")
         self.key = fingerprint(self.server.key)
         self.open().close()
+
+    def test_a_key_of_one_s_own_in_place_of_a_password(self) -> None:
+        for kind, form in (
+            (ed25519.Ed25519PrivateKey.generate(), serialization.PrivateFormat.OpenSSH),
+            (ec.generate_private_key(ec.SECP256R1()), serialization.PrivateFormat.TraditionalOpenSSL),
+            (rsa.generate_private_key(65537, 2048), serialization.PrivateFormat.OpenSSH),
+        ):
+            text = kind.private_bytes(serialization.Encoding.PEM, form, serialization.NoEncryption()).decode()
+            with self.subTest(type(kind).__name__):
+                pasted = text.replace("\n", "\r\n")  # as a form sends it
+                self.says(lambda pasted=pasted: self.open(shown=pasted), DoorRefused, "refuses the login")
+                self.server.let_in.append(private_key(text))
+                door = self.open(shown=pasted)
+                self.deliver(door, f"{type(kind).__name__}.mp4")
+                door.close()
+        locked = kind.private_bytes(
+            serialization.Encoding.PEM, form, serialization.BestAvailableEncryption(b"lamplight")
+        )
+        self.says(lambda: self.open(shown=locked.decode()), DoorRefused, "protected by a passphrase")
+        broken = "\n".join([*text.splitlines()[:2], text.splitlines()[-1]])
+        self.says(lambda: self.open(shown=broken), DoorRefused, "No private key can be read")
 
     def test_what_is_wrong_is_told(self) -> None:
         self.says(lambda: self.open(user="nobody"), DoorRefused, "refuses the login")

@@ -47,7 +47,7 @@ class HandOffCase(DecisionCase):
         self.destination = self.keep(name="Outside", kind="folder", address=str(self.outside))
 
     def keep(self, password: str = "", **fields: Any) -> Destination:
-        return services.keep_destination(Destination(**fields), password=password, by=self.lead)
+        return services.keep_destination(Destination(**fields), secret=password, by=self.lead)
 
     def hand_over(self, destination: Destination | None = None) -> HandOff:
         return services.hand_over(self.render_of(self.check), destination or self.destination, by=self.operator)

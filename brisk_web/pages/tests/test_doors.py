@@ -126,7 +126,7 @@ NAMES = (
     "scope", "until", "line", "says", "password", "from", "to", "assigned_to", "rendered_by", "rendered_by_email",
     "two_sign", "action", "destination", "address", "user", "package", "name_rule", "name_case", "name_signs",
     "receipt_key", "asked_at", "at_once", "opens", "closes", "answers", "language", "host_key", "events", "secret",
-    "quiet_from", "quiet_to", "item", "button", "rehearse",
+    "quiet_from", "quiet_to", "item", "button", "rehearse", "private_key",
 )  # fmt: skip
 
 

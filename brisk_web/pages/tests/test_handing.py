@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from cryptography.hazmat.primitives import serialization
+from cryptography.hazmat.primitives.asymmetric import ed25519
+
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.handoff.secrets import SecretLost, seal, unseal
 from brisk_web.handoff.tests.test_handoff import HandOffCase
@@ -47,6 +50,26 @@ class DestinationPagesTest(HandOffCase):
                 answer = self.client.post("/hand-off/destinations/new", {**_FIELDS, **changed})
                 self.assertIn(says, " ".join(answer.context["form"].errors[field]))
         self.assertEqual(Destination.objects.count(), 1)
+
+    def test_a_private_key_is_kept_sealed_and_never_shown(self) -> None:
+        self.sign_in("lead")
+        made = ed25519.Ed25519PrivateKey.generate()
+        forms = serialization.Encoding.PEM, serialization.PrivateFormat.OpenSSH, serialization.NoEncryption()
+        key = made.private_bytes(*forms).decode()
+        fields = _FIELDS | {"kind": "sftp", "address": "sftp://127.0.0.1:1/in", "password": "", "private_key": key}
+        for changed, says in (
+            ({"kind": "ftp", "address": "ftp://127.0.0.1:1/"}, "only an SFTP server asks for a key"),
+            ({"password": "canal-lock"}, "a password or a key, not both"),
+            ({"private_key": "ssh-ed25519 AAAA lena"}, "No private key can be read"),
+        ):
+            answer = self.client.post("/hand-off/destinations/new", fields | changed)
+            self.assertIn(says, " ".join(answer.context["form"].errors["private_key"]))
+            self.assertNotContains(answer, key.splitlines()[1])
+        answer = self.client.post("/hand-off/destinations/new", fields, follow=True)
+        self.assertContains(answer, "Nobody answers")
+        kept = Destination.objects.get(name="Deck")
+        self.assertIn("PRIVATE KEY", unseal(kept.secret))
+        self.assertNotContains(self.client.get(f"/hand-off/destinations/{kept.pk}/change"), "PRIVATE KEY")
 
     def test_a_secret_of_another_key_is_said_and_never_sent(self) -> None:
         sealed = seal("word")

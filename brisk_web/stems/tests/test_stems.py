@@ -86,6 +86,8 @@ class StemsTest(QueueTestCase):
         self.work()
         check.refresh_from_db()
         self.assertEqual((check.state, check.document), ("cancelled", None))
+        self.client.post(f"/stems/{check.pk}/cancel")  # there is nothing to stop any more
+        self.assertEqual(AuditEntry.objects.filter(verb="stems.cancelled").count(), 1)
         for tries, state in ((1, "queued"), (3, "failed")):
             StemCheck.objects.filter(pk=check.pk).update(state="running", tries=tries)
             sweep()

@@ -42,7 +42,7 @@ class TellingTest(DecisionCase):
         self.sign()
         (self.folder / "outside").mkdir()
         there = keep_destination(
-            Destination(name="Outside", kind="folder", address=str(self.folder / "outside")), password="", by=self.lead
+            Destination(name="Outside", kind="folder", address=str(self.folder / "outside")), secret="", by=self.lead
         )
         Deliverable.objects.filter(pk=self.wide.pk).update(assigned_to=self.lead)
         hand_over(self.render_of(self.check), there, by=self.operator)
