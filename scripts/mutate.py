@@ -79,6 +79,7 @@ _COMPARED = {
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
 }  # fmt: skip
 _COUNTED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.Div: ast.Mult, ast.FloorDiv: ast.Mult}
+_LIMIT = 20  # numbers from which one more makes no difference that matters, such as seconds of a pause
 _LIMIT_S = 300  # a mutant that hangs is killed
 
 
@@ -107,7 +108,7 @@ def _changed(node: ast.AST) -> ast.AST | None:
     if isinstance(node, ast.Constant) and isinstance(node.value, bool):
         return ast.Constant(not node.value)
     if isinstance(node, ast.Constant) and isinstance(node.value, int):
-        return ast.Constant(node.value + 1)
+        return ast.Constant(node.value + 1 if abs(node.value) < _LIMIT else node.value * 2)
     if isinstance(node, ast.If):
         return ast.If(**kept | {"test": ast.Constant(False)})
     if isinstance(node, ast.Return) and node.value is not None and not isinstance(node.value, ast.Constant):
@@ -123,8 +124,8 @@ class _Put(ast.NodeTransformer):
         return self.instead if node is self.place else super().generic_visit(node)
 
 
-#: Rows that stay: sentences of errors, and what is only for type checkers or for reading.
-_LEFT_ALONE = ("assert", "raise", "says", 'f"', "TYPE_CHECKING", "annotations", "frozen=", "Literal")
+#: Rows that stay: sentences of errors and of logs, and what is only for type checkers or for reading.
+_LEFT_ALONE = ("assert", "raise", "log.", "says", 'f"', "TYPE_CHECKING", "annotations", "frozen=", "Literal")
 
 
 def places_of(file: str) -> list[int]:

@@ -1,6 +1,8 @@
+from datetime import timedelta
 from unittest import mock
 
 from django.urls import reverse
+from django.utils import timezone
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
@@ -60,6 +62,31 @@ class ScanningTest(QueueTestCase):
         self.assertEqual((inspection.parts.count(), inspection.parts_folder.exists()), (0, False))
         check.refresh_from_db()
         self.assertTrue(check.verdict)
+
+    def test_how_long_a_scan_takes_is_told_from_what_such_scans_took(self) -> None:
+        self.media("first.mp4", frames=240, sound="aac", options={"preset": "ultrafast", "g": "24"})
+        self.work()
+        first = Inspection.objects.get()
+        assert first.pace
+        self.assertTrue(0 < first.pace * 240 <= first.elapsed_s)
+        Inspection.objects.update(pace=0.5)
+        _, inspection = self.planned(frames=200)
+        ScanPart.objects.filter(inspection=inspection).update(state="running", attempt=1)
+        total = sum(inspection.parts.values_list("total", flat=True))
+        for done, gone, left in ((0, 1, 100.0), (total // 20, 5, 0.5 * 95 + 0.5 * 95), (total // 2, 30, 30.0)):
+            inspection.stage_started_at = timezone.now() - timedelta(seconds=gone)
+            ScanPart.objects.filter(pk=inspection.parts.last().pk).update(done=done)
+            self.assertAlmostEqual(inspection.left_s or 0, left, delta=left / 20)
+        ScanPart.objects.update(done=0)
+        Inspection.objects.filter(pk=first.pk).update(pace=None)
+        self.assertIsNone(inspection.left_s)
+
+    def test_a_scan_that_was_taken_up_again_tells_no_pace(self) -> None:
+        _, inspection = self.planned()
+        ScanPart.objects.filter(inspection=inspection).update(attempt=1)
+        self.work()
+        inspection.refresh_from_db()
+        self.assertEqual((inspection.state, inspection.pace), ("done", None))
 
     def test_cancelling_stops_every_part_at_once(self) -> None:
         _, inspection = self.planned()
