@@ -8,6 +8,7 @@ damaged. Small leaps are a coder's own: it touches up its picture at random acce
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -133,8 +134,8 @@ def find_bursts(rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDAr
 def _until_entry(rows: Rows, entries: Sequence[Entry], near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
     """Bursts that end at a random access point which came when it was due."""
     groups = list(pairwise(entries))
-    due = max((end.at - start.at for start, end in groups), default=0)
-    if due < _SHORTEST_GROUP:  # else a coder puts others in where the picture changes anyway
+    due = _usual_length([end.at - start.at for start, end in groups])
+    if due < _SHORTEST_GROUP:
         return
     leaps = _Leaps.of(rows, near_cut)
     met: list[Burst] = []
@@ -142,8 +143,8 @@ def _until_entry(rows: Rows, entries: Sequence[Entry], near_cut: NDArray[np.bool
     ends = np.zeros(len(rows), np.bool_)
     for start, end in groups:
         ends[end.first : end.at + 1] = True
-        if end.at - start.at != due:
-            continue
+        if end.at - start.at < due:
+            continue  # the coder put it there because the picture changes
         ended = met[-1].end if met else -1
         if burst := leaps.between(start.first, end, ended):
             met.append(burst)
@@ -153,6 +154,13 @@ def _until_entry(rows: Rows, entries: Sequence[Entry], near_cut: NDArray[np.bool
         alike = np.count_nonzero(outside * _COMPARABLE >= leaps.fell[one.end])
         if alike * ends.mean() < _CHANCE * len(met):
             yield one
+
+
+def _usual_length(lengths: Sequence[int]) -> int:
+    """The length that most groups have, else the longest; 0 for none."""
+    for length, count in Counter(lengths).most_common(1):
+        return length if count * 2 >= len(lengths) else max(lengths)
+    return 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

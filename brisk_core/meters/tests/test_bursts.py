@@ -138,6 +138,16 @@ class BurstTest(TestCase):
         self.assertEqual(bursts_of(planted(draw, 40, 41)), (Burst(start=40, end=41, alone=True),))
         self.assertEqual(bursts_of(planted(draw, 40, 45)), ())
 
+    def test_a_group_that_is_longer_than_the_others_hides_nothing_and_a_shorter_one_says_nothing(self) -> None:
+        rows = measure([BurstMeter()], planted(GROUNDS["slow pan"], 41, 48)).rows("bursts")
+        for starts, expected in (
+            ([0, 12, 24, 36, 48, 60, 73, 85], [48]),  # one picture more, once
+            ([0, 12, 24, 36, 60, 72, 84], []),  # it ends where nothing begins
+            ([0, 24, 41, 48, 72], []),  # a shorter one: the coder saw the picture change
+        ):
+            found = find_bursts(rows, [Entry(at, at) for at in starts], [])
+            self.assertEqual([one.end for one in found], expected)
+
     def test_a_few_blocks_are_enough_and_less_is_not_told(self) -> None:
         draw = GROUNDS["still with grain"]
         self.assertEqual([one.start for one in bursts_of(planted(draw, 41, 48, blocks=6))], [41])
