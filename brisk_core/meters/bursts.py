@@ -125,7 +125,7 @@ def find_bursts(rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDAr
     kept: list[Burst] = []
     for one in found:
         if kept and one.start < kept[-1].end:  # the same damage, which leapt more than once
-            kept[-1] = replace(kept[-1], end=max(kept[-1].end, one.end))
+            kept[-1] = replace(kept[-1], end=max(kept[-1].end, one.end), alone=kept[-1].alone and one.alone)
         else:
             kept.append(one)
     return tuple(kept)

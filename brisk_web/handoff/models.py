@@ -90,9 +90,6 @@ class Destination(Retirable):
 class Standing(models.Model):
     """Where each deliverable stands: a view, which the database computes from records (migration 0003)."""
 
-    #: What it says, by the names of its columns.
-    SAYS: ClassVar[tuple[str, ...]] = ("newest_render", "verdict", "reading", "state", "since")
-
     deliverable = models.OneToOneField(
         "jobs.Deliverable", on_delete=models.DO_NOTHING, primary_key=True, related_name="standing"
     )

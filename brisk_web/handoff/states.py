@@ -36,7 +36,8 @@ def with_state(deliverables: QuerySet[Deliverable]) -> QuerySet[Deliverable]:
     ``newest_render`` is the key of that attempt, ``verdict`` that of its check, ``reading`` the state of its
     inspection; ``None`` and empty texts without an attempt. The database computes them (``Standing``).
     """
-    return deliverables.annotate(**{name: F(f"standing__{name}") for name in Standing.SAYS})
+    says = [field.name for field in Standing._meta.fields if not field.primary_key]
+    return deliverables.annotate(**{name: F(f"standing__{name}") for name in says})
 
 
 def needs_a_person() -> Q:

@@ -153,6 +153,15 @@ class BurstTest(TestCase):
         self.assertEqual([one.start for one in bursts_of(planted(draw, 41, 48, blocks=6))], [41])
         self.assertEqual(bursts_of(planted(draw, 41, 48, blocks=0)), ())
 
+    def test_damage_that_leaps_more_than_once_is_one_burst_until_it_ends(self) -> None:
+        rows = np.zeros(COUNT, BurstMeter.row)  # what is told of a picture by the next one stands with that
+        for alone in (40, 41):
+            rows["brighter"][alone + 1] = rows["darker"][alone + 1] = 3
+        rows["rose"][41], rows["lit"][41], rows["fell"][48 + 1] = 6, 3, 6
+        rows["rose_box"][41] = rows["fell_box"][48 + 1] = (0, 0, 99, 99)
+        entries = [Entry(at, at) for at in range(0, COUNT, GROUP)]
+        self.assertEqual(find_bursts(rows, entries, []), (Burst(start=40, end=48, alone=False),))
+
     def test_two_groups_one_after_the_other(self) -> None:
         planes = planted(GROUNDS["slow pan"], 30, 36)
         planes[44:] = planted(shown(planes), 44, 48)[44:]
