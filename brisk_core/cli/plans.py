@@ -27,10 +27,12 @@ from brisk_core.plan.order_document import plan_order
 from brisk_core.plan.plays import Plays, plan_plays, shipped_profiles
 from brisk_core.plan.rates_document import plan_rates
 from brisk_core.plan.sizes_document import plan_sizes
+from brisk_core.plan.target import plan_target
 from brisk_core.reading import Source
 from brisk_core.reading.shown import difference_of_pictures, frame_path
 from brisk_core.sandbox import requests
 from brisk_core.spec import shelf_specs
+from brisk_core.spec.ladder import REFUSED
 
 _JSON = "print JSON of schema brisk-sentry/plan-{}/1"
 _PLAN = "a plan in JSON or YAML; the other options stand over it"
@@ -86,6 +88,10 @@ def _add_places(kinds: Any) -> None:
         "--player", action="append", help="a profile's document or shipped id; all shipped ones without it"
     )
     _add_options(plays, "plays", {})
+    target = kinds.add_parser("target", help="what the other side makes of files, and as what it shows them")
+    target.add_argument("files", nargs="*")
+    target.add_argument("--spec", required=True, help="a spec with a ladder: a document, or a shipped id")
+    _add_options(target, "target", {"screen": "of a viewer, such as 3840x2160; 1920x1080 without it"})
     disc = kinds.add_parser("disc", help="a disc: its room, its ways, a walk")
     disc.add_argument("plan", help="a plan of schema brisk-sentry/disc/1; clips name files beside it")
     disc.add_argument("--walk", help='keys to press, such as "insert down enter end"')
@@ -152,7 +158,7 @@ def run(options: argparse.Namespace) -> int:
     """Work out a plan and return the exit status."""
     runs = {
         "bits": _plan_bits, "rates": _plan_rates, "sizes": _plan_sizes, "order": _plan_order, "plays": _plan_plays,
-        "disc": _plan_disc, "deck": _plan_deck,
+        "target": _plan_target, "disc": _plan_disc, "deck": _plan_deck,
     }  # fmt: skip
     try:
         return runs[options.kind](options)
@@ -211,6 +217,20 @@ def _plan_plays(options: argparse.Namespace) -> int:
                 say(f"  {player['name']:34} {cell['plays']:24} {why}")
     refused = any(row["counts"][Plays.REFUSED.value] for row in found["rows"])
     return A_FAIL if refused else NO_FAIL
+
+
+def _plan_target(options: argparse.Namespace) -> int:
+    """Tell what the other side makes of files."""
+    files = [(Path(name).name, read_file(name, Depth.PACKETS)) for name in options.files]
+    found = plan_target(_asked(options), read_spec(options.spec), files)
+    if options.json:
+        say_json(found)
+    else:
+        for row in found["rows"]:
+            say(f"{row['name']}: {row['says']}")
+            for says in filter(None, (row["screen_says"],)):
+                say(f"  {says}")
+    return A_FAIL if any(row["outcomes"] in (None, [REFUSED]) for row in found["rows"]) else NO_FAIL
 
 
 def _plan_disc(options: argparse.Namespace) -> int:

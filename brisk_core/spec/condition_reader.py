@@ -154,21 +154,28 @@ class ConditionReader:
         if isinstance(raw, dict) and set(raw) == {"otherwise"}:
             then = self.read(characteristic, raw["otherwise"], place, inner=True)
             return Case(when=(), then=then) if then else None
-        if not isinstance(raw, dict) or set(raw) != {"when", "then"} or not isinstance(raw["when"], dict):
+        if not isinstance(raw, dict) or set(raw) != {"when", "then"}:
             self.note(place, f"met {raw!r}; expected when (facts and their conditions) and then, or otherwise")
             return None
+        when = self.read_when(raw["when"], place)
+        then = self.read(characteristic, raw["then"], f"{place}, then", inner=True)
+        return Case(when=when, then=then) if when and then else None
+
+    def read_when(self, raw: object, place: str) -> tuple[Condition, ...] | None:
+        """Return conditions of facts in the order of their ids, or ``None`` after noting what is wrong with them."""
+        if not isinstance(raw, dict) or not raw:
+            self.note(f"{place}, when", f"met {raw!r}; expected at least one fact and its condition")
+            return None
         conditions: list[Condition | None] = []
-        for id_, inner in raw["when"].items():
-            other = REGISTRY.get(id_)
+        for id_, inner in sorted(raw.items(), key=lambda item: str(item[0])):
+            other = REGISTRY.get(str(id_))
             if other is None:
                 self.note(place, f"met characteristic {id_!r}; {nearest_ids(str(id_))}")
                 conditions.append(None)
             else:
                 conditions.append(self.read(other, inner, f'{place}, when "{id_}"', inner=True))
-        then = self.read(characteristic, raw["then"], f"{place}, then", inner=True)
-        if then is None or not conditions or any(condition is None for condition in conditions):
-            return None
-        return Case(when=tuple(condition for condition in conditions if condition), then=then)
+        found = tuple(condition for condition in conditions if condition)
+        return found if len(found) == len(conditions) else None
 
     def witnesses_agree(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         self._must_be_true(value)

@@ -348,6 +348,18 @@ class Table(Condition):
         return hearing.worded(line, unmet, found=found, required=self.required())
 
 
+def applies(when: tuple[Condition, ...], inspection: Inspection) -> tuple[bool | None, Characteristic | None]:
+    """Return whether conditions of facts all hold; ``None`` with a fact that nobody knows, where it hangs on that."""
+    unknown = None
+    for one in when:
+        value = inspection.best(one.characteristic.id)
+        if value is None:
+            unknown = unknown or one.characteristic
+        elif not one.holds_for(value):
+            return False, None
+    return (None, unknown) if unknown else (True, None)
+
+
 @dataclass(frozen=True, slots=True)
 class Case:
     """One case: when all these hold, this is required; an empty ``when`` is otherwise."""
@@ -368,11 +380,10 @@ class Cases(Condition):
     def chosen(self, inspection: Inspection) -> tuple[Condition | None, str]:
         """A fact that nobody knows stops the search, it never passes over."""
         for case in self.cases:
-            values = [(one, inspection.best(one.characteristic.id)) for one in case.when]
-            unknown = next((one.characteristic for one, value in values if value is None), None)
+            holds, unknown = applies(case.when, inspection)
             if unknown:
                 return None, f"which case applies depends on {unknown.label.lower()}, which is not known"
-            if all(one.holds_for(value) for one, value in values):
+            if holds:
                 return case.then, ""
         facts = sorted({one.characteristic.id for case in self.cases for one in case.when})
         met = ", ".join(

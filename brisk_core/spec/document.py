@@ -14,6 +14,7 @@ import yaml
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Characteristic, Witness
 from brisk_core.spec.condition_reader import ConditionReader, nearest_ids
+from brisk_core.spec.ladder import Ladder, LadderReader
 from brisk_core.spec.line import INTEGRITY_PREFIX, Line, Weight
 from brisk_core.spec.reasons import Reason
 
@@ -22,7 +23,7 @@ FAMILIES = ("web", "disc", "broadcast", "playout", "archive", "player")
 LARGEST_SPEC = 1 << 20  # bytes
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
-_TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines"}
+_TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder"}
 _LINE = {"id", "characteristic", "condition", "weight", "why", "remedy", "label", "witness"}
 
 
@@ -48,6 +49,7 @@ class Spec:
     document: Mapping[str, Any]  #: as read, with dates as text
     base: Spec | None = None  #: the one that it extends
     origins: Mapping[str, Origin] = field(default_factory=dict)  #: of each line, where it extends another
+    ladder: Ladder | None = None  #: what becomes of a file over there; that of the base where it gives none itself
 
     def in_words_of(self, reasons: Mapping[str, Reason]) -> Spec:
         """Return the spec with a house's own words, by characteristic, on lines that give none of their own."""
@@ -157,6 +159,9 @@ class _Reader:
             self.note("review_by", f"met {review_by}, before issued ({issued}); expected a later day")
         own = self._lines(top.get("lines"))
         lines, origins = self._extended(own, id_)
+        ladder = self.base.ladder if "extends" in top and self.base else None
+        if "ladder" in top:
+            ladder = LadderReader(self.conditions).read(top["ladder"])
         if self.conditions.mistakes:
             raise SpecRefused(self.conditions.mistakes)
         assert issued is not None  # noqa: S101 - a missing date is a mistake
@@ -171,6 +176,7 @@ class _Reader:
             document=_plain(top),
             base=self.base if "extends" in top else None,
             origins=origins,
+            ladder=ladder,
         )
 
     def _extended(self, own: tuple[Line, ...], id_: str) -> tuple[tuple[Line, ...], dict[str, Origin]]:

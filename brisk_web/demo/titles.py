@@ -17,7 +17,8 @@ from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import add_deliverable, open_job, take_in
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import keep
-from brisk_web.shelf.models import Spec
+from brisk_web.shelf.models import Spec, SpecVersion
+from brisk_web.shelf.services import newest_of
 from brisk_web.storage.models import StorageRoot
 from brisk_web.storage.services import register
 
@@ -36,6 +37,16 @@ _OWED = (
     ("County archive", "county-archive-ffv1", 150),
     *((name, spec, 78) for name, spec, _, _ in _UPLOADS if name not in ("Pebbleview wide", "Pebbleview tall")),
 )
+
+#: Renders of the film that might be sent to the site.
+_AT_THE_SITE = [
+    {"name": name, "wrapper": wrapper, "codec": codec, "size": size, "rate": rate, "chroma": chroma, "length": "12:30"}
+    for name, wrapper, codec, size, rate, chroma in (
+        ("As the guide has it", "mp4", "avc", "1920x1080", "25", "4:2:0"),
+        ("At fifty frames", "mp4", "avc", "1920x1080", "50", "4:2:0"),
+        ("The master as it is", "mov", "prores", "1920x1080", "25", "4:2:2"),
+    )
+]
 
 
 def load_foyer(root: StorageRoot, by: User) -> None:
@@ -70,6 +81,9 @@ def load_disc(by: User) -> None:
         for name, _, size, rate in _UPLOADS
     ]
     keep(job, "Four uploads under 15 MB", {"cap": "15 MB", "files": files}, None, by=by, query=uploads_query(files))
+    if (guide := newest_of("pebbleview-wide")) is not None:
+        asked = {"renders": _AT_THE_SITE, "screen": "2560x1440"}
+        keep(job, "At Pebbleview", asked, guide, by=by, kind=Plan.Kind.TARGET, query=_site_query(guide))
 
 
 def uploads_query(files: list[dict[str, Any]]) -> str:
@@ -80,6 +94,16 @@ def uploads_query(files: list[dict[str, Any]]) -> str:
         for name in ("name", "length", "rate", "size"):
             form.appendlist(f"file_{name}", file[name])
         form.appendlist("file_sounds", ", ".join(file["sounds"]))
+    return form.urlencode()
+
+
+def _site_query(version: SpecVersion) -> str:
+    """The address of the plan of what the site makes of the film."""
+    form = QueryDict(mutable=True)
+    form["spec_version"], form["screen"] = str(version.pk), "2560x1440"
+    for render in _AT_THE_SITE:
+        for name, value in render.items():
+            form.appendlist(f"render_{name}", value)
     return form.urlencode()
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 from urllib.parse import urlencode
 
-import yaml
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
 from django.http import HttpRequest, HttpResponse
@@ -16,7 +16,7 @@ from django.views.decorators.http import require_POST
 from brisk_core.errors import PlanRefused
 from brisk_core.plan.disc import editing
 from brisk_core.plan.disc.items import Disc, Screen
-from brisk_core.spec.document import read_document
+from brisk_core.plan.disc.written import rewrite
 from brisk_web.accounts.people import signed_in
 from brisk_web.handoff.models import Destination
 from brisk_web.house.models import in_use
@@ -41,8 +41,7 @@ def edit_map(request: HttpRequest, plan_id: int) -> HttpResponse:
             if not undo_disc(plan, by=signed_in(request)):
                 messages.info(request, "There is nothing to undo.")
         else:
-            document, item = _stepped(plan, action, item, request)
-            text = yaml.safe_dump(document, sort_keys=False, allow_unicode=True, width=110)
+            text, item = _stepped(plan.asked["text"], action, item, request)
             write_disc(plan, text, by=signed_in(request))
     except PlanRefused as error:
         messages.error(request, "; ".join(str(one) for one in error.mistakes) or str(error))
@@ -63,32 +62,43 @@ def play_outside(request: HttpRequest, plan_id: int) -> HttpResponse:
     return redirect(f"{reverse('plan', args=[plan.pk])}#outside")
 
 
-def _stepped(plan: Plan, action: str, item: str, request: HttpRequest) -> tuple[dict[str, Any], str]:
-    """The document after a step, and the item that is shown then."""
-    document = read_document(plan.asked["text"], expected="a disc")
+def _stepped(text: str, action: str, item: str, request: HttpRequest) -> tuple[str, str]:
+    """The text of a disc after a step, and the item that is shown then."""
     to, button, name = (words(request.POST, field) for field in ("to", "button", "name"))
     match action:
         case "draw":
-            return editing.draw_way(document, item, to), item
+            return rewrite(text, lambda disc: editing.draw_way(disc, item, to)), item
         case "lead":
-            return editing.set_way(document, item, to, button), item
+            return rewrite(text, lambda disc: editing.set_way(disc, item, to, button)), item
         case "rename":
-            return editing.rename(document, item, name, button), item
+            return rewrite(text, lambda disc: editing.rename(disc, item, name, button)), item
         case "add-button":
-            return editing.add_button(document, item, name, to), item
+            return rewrite(text, lambda disc: editing.add_button(disc, item, name, to)), item
         case "remove-button":
-            return editing.remove_button(document, item, button), item
+            return rewrite(text, lambda disc: editing.remove_button(disc, item, button)), item
         case "remove":
-            return editing.remove(document, item), ""
+            return rewrite(text, lambda disc: editing.remove(disc, item)), ""
         case "start":
-            return editing.start_with(document, item), item
+            return rewrite(text, lambda disc: editing.start_with(disc, item)), item
         case "home":
-            return editing.go_home_to(document, item), item
+            return rewrite(text, lambda disc: editing.go_home_to(disc, item)), item
         case "add-screen":
-            return editing.add_screen(document, name)
+            return _with_new(text, lambda disc: editing.add_screen(disc, name))
         case "add-clip":
-            return editing.add_clip(document, name, words(request.POST, "file"))
+            return _with_new(text, lambda disc: editing.add_clip(disc, name, words(request.POST, "file")))
     raise PlanRefused(f"There is no {action[:40]!r} to do with a map.")
+
+
+def _with_new(text: str, add: Callable[[dict[str, Any]], tuple[dict[str, Any], str]]) -> tuple[str, str]:
+    """The text of a disc with an item added, and the id that it got."""
+    new = []
+
+    def step(disc: dict[str, Any]) -> dict[str, Any]:
+        made, id_ = add(disc)
+        new.append(id_)
+        return made
+
+    return rewrite(text, step), new[0]
 
 
 def item_panel(plan: Plan, read: Disc, chosen: str) -> dict[str, Any]:
@@ -101,7 +111,6 @@ def item_panel(plan: Plan, read: Disc, chosen: str) -> dict[str, Any]:
         "targets": [(one.id, one.name) for one in read.items][:400] + list(_LEADS),
         "files": [file.name for file in files_of(plan.job)],
         "undo": len(plan.asked.get("before", [])),
-        "has_notes": "#" in plan.asked["text"],
     }
 
 

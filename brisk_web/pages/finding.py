@@ -48,6 +48,7 @@ _FIXED = (
     ("page", "Sizes", "what each codec would weigh, planner", "planner-sizes", ""),
     ("page", "Nearest rows", "order, size, rate and scan that a spec allows, planner", "planner-order", ""),
     ("page", "Plays", "which players play which files, planner", "planner-plays", ""),
+    ("page", "Other side", "what a site makes of a file, copies, delays, planner", "planner-target", ""),
     ("page", "Deck", "which clips a playout deck shows, alpha, planner", "planner-deck", ""),
     ("page", "Discs", "menus, chapters, room, walk, planner", "planner-discs", ""),
     ("page", "Hand-off", "deliver, send, destinations, receipts", "hand-offs", ""),

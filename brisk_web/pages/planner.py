@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 
 from brisk_core.plan.bits_document import MOST_FILES, PICTURE_CODECS
 from brisk_web.jobs.models import Deliverable
-from brisk_web.pages.planning import Page, as_json, kept_plans, show
+from brisk_web.pages.planning import Page, as_json, chosen_version, kept_plans, show
 from brisk_web.planner.models import Plan
 from brisk_web.shelf.models import SpecVersion, published_by_family
 from brisk_web.ui.asking import asked_id, rows, words
@@ -47,10 +47,6 @@ def _asked(form: QueryDict) -> dict[str, Any] | None:
     return asked | {"files": files}
 
 
-def _version(form: QueryDict) -> SpecVersion | None:
-    return published_by_family().filter(pk=asked_id(form, "spec_version")).first()
-
-
 def _of_deliverable(deliverable: Deliverable) -> tuple[dict[str, str], SpecVersion]:
     """The row of a file that answers a deliverable: its name, and length, rate and size of its timeline."""
     row = {"name": deliverable.name, "sounds": "aac 192 kb/s"}
@@ -64,13 +60,13 @@ def _of_deliverable(deliverable: Deliverable) -> tuple[dict[str, str], SpecVersi
     return row, deliverable.spec_version
 
 
-PAGE = Page(kind=Plan.Kind.BITS, address="planner", template="planner/bits.html", asks=_asked, version=_version)
+PAGE = Page(kind=Plan.Kind.BITS, address="planner", template="planner/bits.html", asks=_asked, version=chosen_version)
 
 
 @require_GET
 def bits(request: HttpRequest) -> HttpResponse:
     """What fits under a cap, for one file or several that share it."""
-    form, version = request.GET, _version(request.GET)
+    form, version = request.GET, chosen_version(request.GET)
     values = _AT_FIRST | {name: words(form, name) for name in _OF_PLAN if name in form}
     filled = rows(form, "file", _OF_FILE, MOST_FILES)
     deliverable = Deliverable.objects.filter(pk=asked_id(form, "deliverable")).select_related("timeline", "job").first()

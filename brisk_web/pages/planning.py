@@ -14,9 +14,9 @@ from brisk_web.house.models import in_use
 from brisk_web.jobs.models import Job
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import answer, files_of
-from brisk_web.shelf.models import SpecVersion
+from brisk_web.shelf.models import SpecVersion, published_by_family
 from brisk_web.storage.models import MediaFile
-from brisk_web.ui.asking import whole
+from brisk_web.ui.asking import asked_id, whole
 
 _JOBS = 200  # offered
 SCANS = (("progressive", "progressive"), ("interlaced", "interlaced"))
@@ -57,6 +57,11 @@ def as_json(request: HttpRequest, page: Page) -> JsonResponse:
         return JsonResponse(answer(page.kind, page.asks(request.GET) or {}, version=page.version(request.GET)))
     except PlanRefused as error:
         return refusal(error)
+
+
+def chosen_version(form: QueryDict) -> SpecVersion | None:
+    """The published version of a spec that an address names as "spec_version"."""
+    return published_by_family().filter(pk=asked_id(form, "spec_version")).first()
 
 
 def refusal(error: PlanRefused) -> JsonResponse:

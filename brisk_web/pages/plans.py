@@ -20,6 +20,7 @@ from brisk_web.pages import (
     planner_plays,
     planner_rates,
     planner_sizes,
+    planner_target,
 )
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import keep
@@ -33,6 +34,7 @@ _PAGES = {
         planner_rates.PAGE,
         planner_order.PAGE,
         planner_plays.PAGE,
+        planner_target.PAGE,
         planner_deck.PAGE,
     )
 }

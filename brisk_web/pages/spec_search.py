@@ -112,11 +112,13 @@ def compare_specs_page(request: HttpRequest) -> HttpResponse:
     """Two versions or two specs, line by line."""
     published = published_by_family()
     old, new = (published.defer(None).filter(pk=asked_id(request.GET, name)).first() for name in ("old", "new"))
-    changes = compare_specs(old.parsed(), new.parsed()) if old and new else ()
+    both = (old.parsed(), new.parsed()) if old and new else None
+    changes = compare_specs(*both) if both else ()
     context = {
         "old": old,
         "new": new,
         "versions": published,
+        "other_ladder": both is not None and both[0].ladder != both[1].ladder,
         "changes": [one for kind in _CHANGES for one in changes if one.change is kind],
         "same": [one for one in changes if one.change is Change.SAME],
         "counts": [(kind.value, count) for kind in _CHANGES if (count := sum(one.change is kind for one in changes))],

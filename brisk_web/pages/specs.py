@@ -13,7 +13,9 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from brisk_core.errors import Mistake, SpecRefused
+from brisk_core.exact import spell_rate
 from brisk_core.facts import Group
+from brisk_core.plan.target import spell_delay
 from brisk_core.spec import Line, Merged, merge_documents, spec_to_document
 from brisk_core.spec import Spec as Document
 from brisk_web.accounts.people import signed_in
@@ -90,6 +92,8 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "origins": document.origins,
         "base": version.base,
         "base_newer": version.base is not None and newest_of(version.base.spec.slug) != version.base,
+        "ladder": document.ladder,
+        "copies": _copies_of(document),
         "left_out": document.document.get("without", []),
         "versions": version.spec.versions.filter(published_at__isnull=False),
         "earlier": version.spec.versions.filter(published_at__isnull=False, number__lt=version.number).first(),
@@ -106,6 +110,13 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "check_count": Check.objects.filter(spec_version__spec=version.spec).count(),
     }
     return render(request, "shelf/spec_sheet.html", context)
+
+
+def _copies_of(document: Document) -> list[tuple[str, str, str]]:
+    """The copies that a ladder tells of: label, most frames a second, and when each plays."""
+    copies = document.ladder.copies if document.ladder else ()
+    rates = (spell_rate(one.rate_at_most) if one.rate_at_most else "" for one in copies)
+    return [(one.label, rate, spell_delay(one.delay)) for one, rate in zip(copies, rates, strict=True)]
 
 
 @require_POST

@@ -24,6 +24,7 @@ class Plan(Retirable):
         RATES = "rates", "Rates"
         ORDER = "order", "Nearest rows"
         PLAYS = "plays", "Plays"
+        TARGET = "target", "Other side"
         DECK = "deck", "Deck"
         DISC = "disc", "Disc"
 
@@ -62,6 +63,9 @@ class Plan(Retirable):
                 return f"{found['source']}: {nearest}"
             case self.Kind.PLAYS:
                 return f"{len(found['rows'])} on {len(found['players'])} players"
+            case self.Kind.TARGET:
+                more = f", and {len(found['rows']) - 1} more" if len(found["rows"]) > 1 else ""
+                return f"{found['rows'][0]['name']}: {found['rows'][0]['says'].removesuffix('.')}{more}"
             case _:
                 return str(found["says"])
 

@@ -13,6 +13,7 @@ from brisk_core.errors import SpecRefused
 from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import keys
+from brisk_core.handoff import usual_wait
 from brisk_core.plan.bits_document import Render, plan_bits
 from brisk_core.plan.deck import DeckClip
 from brisk_core.plan.deck_document import plan_deck
@@ -24,9 +25,11 @@ from brisk_core.plan.plays import PLAYER_FAMILY, plan_plays
 from brisk_core.plan.rates_document import plan_rates
 from brisk_core.plan.settings import planned_inspection
 from brisk_core.plan.sizes_document import plan_sizes
+from brisk_core.plan.target import plan_target
 from brisk_core.reading.shown import difference_of_pictures, frame_path
 from brisk_core.spec import Spec
 from brisk_core.spec.document import read_document
+from brisk_web.handoff.models import ServedCopy
 from brisk_web.house.services import record
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job
@@ -36,6 +39,7 @@ from brisk_web.storage.models import MediaFile
 
 _MEASURED = 300  # newest inspections that sizes are learnt from
 MOST_FILES = 200  # of a plan
+_COPIES = 100  # newest copies of sites that delays are learnt from
 _MOST_UNDONE = 20  # changes of a disc that can be taken back
 
 
@@ -59,6 +63,11 @@ def answer(kind: str, asked: Mapping[str, Any], *, version: SpecVersion | None =
             return plan_plays(
                 rest, [one.parsed() for one in players()], [(file.name, one) for file, one in _read(asked)]
             )
+        case Plan.Kind.TARGET:
+            files = [(file.name, one) for file, one in _read(asked)]
+            if version is None:
+                return plan_target(rest, None, files)
+            return plan_target(rest, version.parsed(), files, learnt_delays(version))
         case Plan.Kind.DECK:
             return plan_deck(rest, [_deck_clip(file, facts) for file, facts in _read(asked)])
         case Plan.Kind.DISC:
@@ -86,6 +95,24 @@ def _renders(asked: Mapping[str, Any]) -> dict[str, Render]:
 def players() -> list[SpecVersion]:
     """The newest version of each player's profile, by name."""
     return [one for one in newest_published() if one.spec.family == PLAYER_FAMILY]
+
+
+def with_ladders() -> list[SpecVersion]:
+    """The newest version of each spec that says what becomes of a file over there, by family and name."""
+    said = (one for one in newest_published() if {"ladder", "extends"} & set(one.document))
+    return [one for one in said if one.parsed().ladder]
+
+
+def learnt_delays(version: SpecVersion) -> dict[str, float]:
+    """Seconds after which the copies of hand-offs by a spec played of late, by their labels: the middle of three."""
+    sent = ServedCopy.objects.filter(
+        handoff__render__deliverable__spec_version__spec=version.spec, ready_at__isnull=False
+    ).select_related("handoff")
+    waits: dict[str, list[float]] = defaultdict(list)
+    for copy in sent.order_by("-handoff_id")[:_COPIES]:
+        if (waited := copy.waited_s) is not None:
+            waits[copy.label].append(max(waited, 0))
+    return {label: usual for label, one in waits.items() if (usual := usual_wait(one)) is not None}
 
 
 def newest_specs() -> dict[str, Spec]:

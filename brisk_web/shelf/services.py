@@ -20,8 +20,13 @@ from brisk_core.spec.reasons import Reason, read_reason
 from brisk_web.house.services import record
 from brisk_web.shelf.models import Draft, HouseWords, Review, Spec, SpecVersion
 
-_ORDER = ("brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines")
+_ORDER = (
+    "brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder",
+)  # fmt: skip
 _ORDER_OF_LINE = ("id", "label", "characteristic", "witness", "condition", "weight", "why", "remedy")
+_ORDER_OF_LADDER = (
+    "when", "outcome", "otherwise", "why", "label", "lines", "rate_at_most", "codec", "bit_rate", "delay",
+)  # fmt: skip
 
 
 class Overtaken(Exception):
@@ -134,6 +139,13 @@ def document_as_yaml(document: Mapping[str, Any]) -> str:
     copy: dict[str, Any] = _in_order(json.loads(json.dumps(document)), _ORDER)
     if isinstance(copy.get("lines"), list):
         copy["lines"] = [_in_order(one, _ORDER_OF_LINE) if isinstance(one, dict) else one for one in copy["lines"]]
+    if isinstance(ladder := copy.get("ladder"), dict):
+        copy["ladder"] = {
+            key: [_in_order(one, _ORDER_OF_LADDER) if isinstance(one, dict) else one for one in value]
+            if isinstance(value, list)
+            else value
+            for key, value in _in_order(ladder, ("rows", "copies")).items()
+        }
     for key in ("issued", "review_by"):
         with suppress(ValueError):  # what is no day stays as it was written, and is told when it is read
             copy[key] = datetime.date.fromisoformat(str(copy.get(key)))

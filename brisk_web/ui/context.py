@@ -44,6 +44,7 @@ _RAIL = {
     "planner-sizes": "planner",
     "planner-order": "planner",
     "planner-plays": "planner",
+    "planner-target": "planner",
     "planner-deck": "planner",
     "planner-discs": "planner",
     "change-disc": "planner",

@@ -9,7 +9,7 @@ from __future__ import annotations
 import copy
 import re
 import unicodedata
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from brisk_core.errors import PlanRefused
@@ -98,7 +98,7 @@ def remove_button(document: Mapping[str, Any], item: str, button: str) -> Docume
     """Remove a button of a screen, and the arrows of others that led to it."""
     made, row = _opened(document, item)
     gone = _button_of(row, button)
-    row["buttons"] = [one for one in row["buttons"] if one is not gone]
+    _drop(row["buttons"], lambda one: one is gone)
     for one in row["buttons"]:
         for arrow in [key for key, value in one.items() if key in ("up", "down", "left", "right") and value == button]:
             del one[arrow]
@@ -115,10 +115,9 @@ def remove(document: Mapping[str, Any], item: str) -> Document:
         raise PlanRefused(f"The disc starts with {_name(row)}. Let it start with another item first.")
     for other in _rows(made):
         if isinstance(other.get("clips"), list):
-            left = [part for part in other["clips"] if not _leads_to(_clip_of(part), item)]
-            if not left and other is not row:
+            _drop(other["clips"], lambda part: _leads_to(_clip_of(part), item))
+            if not other["clips"] and other is not row:
                 raise PlanRefused(f"{_name(row)} is all that the list {_name(other)} plays. Remove the list first.")
-            other["clips"] = left
         if _leads_to(other.get("then"), item):
             del other["then"]
         for button in _buttons(other):
@@ -126,7 +125,7 @@ def remove(document: Mapping[str, Any], item: str) -> Document:
                 del button["to"]
     if made.get("home") == item:
         del made["home"]
-    made["items"] = [one for one in made["items"] if one is not row]
+    _drop(made["items"], lambda one: one is row)
     return made
 
 
@@ -140,7 +139,7 @@ def start_with(document: Mapping[str, Any], item: str) -> Document:
 def go_home_to(document: Mapping[str, Any], item: str) -> Document:
     """Let the title key lead to an item, or with "" nowhere."""
     if not item:
-        made = copy.deepcopy(dict(document))
+        made = _copied(document)
         made.pop("home", None)
         return made
     made, _ = _opened(document, item)
@@ -148,9 +147,21 @@ def go_home_to(document: Mapping[str, Any], item: str) -> Document:
     return made
 
 
+def _copied(document: Mapping[str, Any]) -> Document:
+    """A copy with whatever notes its text keeps (``written``)."""
+    made = copy.deepcopy(document)
+    return made if isinstance(made, dict) else dict(made)
+
+
+def _drop(rows: list[Any], gone: Callable[[Any], bool]) -> None:
+    """Remove rows in place: a list keeps the notes of those that stay."""
+    for at in reversed([at for at, row in enumerate(rows) if gone(row)]):
+        del rows[at]
+
+
 def _opened(document: Mapping[str, Any], item: str) -> tuple[Document, Document]:
     """A copy of a document, and an item in it."""
-    made = copy.deepcopy(dict(document))
+    made = _copied(document)
     row = next((one for one in _rows(made) if one.get("id") == item), None)
     if row is None:
         raise PlanRefused(f"The disc has no item {item[:64]!r}.")
@@ -215,7 +226,7 @@ def _named(name: str) -> str:
 
 
 def _added(document: Mapping[str, Any], row: Document) -> tuple[Document, str]:
-    made = copy.deepcopy(dict(document))
+    made = _copied(document)
     plain = unicodedata.normalize("NFKD", row["name"]).encode("ascii", "ignore").decode().lower()
     base = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:50] or row["kind"]
     taken = _ids(made) | set(_NO_ITEMS)
