@@ -86,7 +86,7 @@ class HouseMixin:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)  # type: ignore[attr-defined]
         self.folder = Path(folder.name)
-        override = override_settings(DATA_FOLDER=self.folder / "data")
+        override = override_settings(DATA_FOLDER=self.folder / "data", PLACES=(str(self.folder),))
         override.enable()
         self.addCleanup(override.disable)  # type: ignore[attr-defined]
         (self.folder / "shelf").mkdir()

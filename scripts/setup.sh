@@ -48,6 +48,9 @@ need_python() {
   echo "$wanted" >"$stamp"
 }
 
+# need_walls: the library that keeps what reads files from calls that it never needs.
+need_walls() { need_packages libseccomp2; }
+
 # need_printing: the libraries that lay out pages for PDF.
 need_printing() { need_packages libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz0b libharfbuzz-subset0; }
 

@@ -116,8 +116,7 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure
         structure = Structure(format=wrapper_format)
         builder.silent(keys.WRAPPER_INDEX_FIRST)
     else:
-        start = signatures.printable_start(head)
-        raise UnreadableFile(f"this is no media file that is known: it starts with {start}")
+        raise UnreadableFile(f"this is no media file that is known: {signatures.looks_like(head)}")
     if wrapper_format == "mpeg-ts":  # lost packets are looked for in the packet pass
         builder.silent(keys.WRAPPER_INDEX_FIRST)
     elif wrapper_format in ("mpeg-ps", "wav") or partition:

@@ -43,8 +43,8 @@ class Source:
     @classmethod
     def at_path(cls, path: str, name: str | None = None) -> Source:
         """Return the source at a path of this machine; raises ``UnreadableFile`` when there is no file."""
-        # Children that read for us stand in another folder, so a path must not depend on it.
-        whole = os.path.abspath(path)
+        # Children that read for us stand in another folder and follow no link, so a path must not depend on either.
+        whole = os.path.realpath(path)
         try:
             found = os.stat(whole)
         except (OSError, ValueError) as error:
@@ -52,7 +52,7 @@ class Source:
         if not stat.S_ISREG(found.st_mode):
             what = "directory" if stat.S_ISDIR(found.st_mode) else "device or a pipe"
             raise UnreadableFile(f"{path} is a {what}; expected a file")
-        return cls(url=whole, name=name or os.path.basename(whole), size=found.st_size)
+        return cls(url=whole, name=name or os.path.basename(os.path.abspath(path)), size=found.st_size)
 
     @property
     def local_path(self) -> str | None:

@@ -1,4 +1,4 @@
-"""Reading of untrusted files in a child process with limits on memory, processor time, wall time and open files.
+"""Reading of untrusted files in a child process that sees nothing else of the machine, with limits on what it uses.
 
 ``run`` asks a server (``server``, started once a process, with the core loaded) to fork a child, which enters its
 ``walls``, takes one of the ``requests`` on standard input, does it (``verbs``) and answers in JSON lines:
@@ -14,10 +14,12 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import threading
 import time
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, Any
 
@@ -28,6 +30,7 @@ __all__ = ["Cancelled", "Limits", "Progress", "run", "warm"]
 
 _REFUSALS: dict[str, type[CoreError]] = {"EditRefused": EditRefused, "CaptionsRefused": CaptionsRefused}
 Progress = Callable[[int, int], None]
+APART = ".reading-"  #: how the names of folders begin in which a child writes
 _POLL = 0.2  # seconds between two looks at the clock and at the wish to stop
 _MOST_STDERR = 4000
 _WISH, _STATUS_BYTES = b"child", 4  # as the server has them, which is not loaded here
@@ -157,17 +160,49 @@ def run(
     Raises ``UnreadableFile``, ``EditRefused`` or ``CaptionsRefused`` with the child's sentence, ``ReadingStopped``
     when the child crashed or met a limit, ``Cancelled`` when ``should_stop`` said so.
     """
-    child = _server.child()
-    try:
-        answer: Answer = _converse(child, request, limits or Limits(), progress, should_stop)
-        return answer
-    finally:
-        child.close()
+    with _written_apart(request) as (apart, folders):
+        child = _server.child()
+        try:
+            answer: Answer = _converse(child, apart, folders, limits or Limits(), progress, should_stop)
+            return answer
+        finally:
+            child.close()
+
+
+@contextmanager
+def _written_apart(request: Request[Any]) -> Iterator[tuple[Request[Any], list[str]]]:
+    """Give a request whose files are written in folders of its own, and all folders that its child writes into.
+
+    The child may write nowhere else, so it cannot touch what other children wrote. What it leaves is put in its place
+    once it is done; folders that are named are made, and written into as they are.
+    """
+    folders = [path for name in request.kept_in if (path := getattr(request, name))]
+    for path in folders:
+        Path(path).mkdir(parents=True, exist_ok=True)
+    places = {name: Path(path) for name in request.written if (path := getattr(request, name))}
+    apart: dict[Path, tempfile.TemporaryDirectory[str]] = {}
+    with ExitStack() as stack:
+        for parent in {path.parent for path in places.values()}:
+            parent.mkdir(parents=True, exist_ok=True)
+            apart[parent] = tempfile.TemporaryDirectory(prefix=APART, dir=parent)
+            stack.enter_context(apart[parent])
+        made = {name: Path(apart[path.parent].name) / path.name for name, path in places.items()}
+        yield (
+            replace(request, **{name: str(path) for name, path in made.items()}),
+            [
+                *folders,
+                *(one.name for one in apart.values()),
+            ],
+        )
+        for name, path in made.items():
+            if path.is_file() and not path.is_symlink():
+                path.replace(places[name])
 
 
 def _converse(
     child: Child,
     request: Request[Any],
+    folders: Sequence[str],
     limits: Limits,
     progress: Progress | None,
     should_stop: Callable[[], bool] | None,
@@ -175,6 +210,7 @@ def _converse(
     message = {
         "verb": request.verb,
         "request": request.to_json(),
+        "folders": folders,
         "limits": [limits.memory, limits.processor_s, limits.open_files, limits.written],
     }
     try:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any, ClassVar, Generic, Self, TypeVar
 
@@ -17,6 +17,8 @@ class Request(Generic[Answer]):
 
     verb: ClassVar[str]  #: the name of the class in small letters
     kinds: ClassVar[dict[str, type[Request[Any]]]] = {}  #: every request, by its verb
+    written: ClassVar[tuple[str, ...]] = ()  #: fields that name files which the child writes
+    kept_in: ClassVar[tuple[str, ...]] = ()  #: fields that name folders which it writes into
 
     def __init_subclass__(cls) -> None:
         cls.verb = re.sub(r"(?<=[a-z])(?=[A-Z])", "_", cls.__name__).lower()
@@ -31,12 +33,49 @@ class Request(Generic[Answer]):
         """Return the request that ``to_json`` gave the fields of."""
         return cls(**fields)
 
+    def reads(self) -> Iterator[str]:
+        """Yield the files of others that the child may read: whole paths of this machine, without links on the way."""
+        return self._paths(_OF_OTHERS)
+
+    def knows(self) -> Iterator[str]:
+        """Yield the files of ours that the child may read: what was measured before."""
+        return self._paths(_OURS)
+
+    def _paths(self, names: tuple[str, ...]) -> Iterator[str]:
+        for name, value in self.to_json().items():
+            if name not in (*self.written, *self.kept_in):
+                yield from _paths(name, value, names)
+
+
+#: Fields that name files, in requests and in what they hold.
+_OF_OTHERS = ("url", "path")
+_OURS = ("series_path", "scan_path", "sound_path", "pictures")
+_DOCUMENTS = ("document", "inspection", "hints")  # of ours, in which no path is meant
+
+
+def _paths(name: str, value: Any, names: tuple[str, ...]) -> Iterator[str]:
+    if isinstance(value, Mapping):
+        if name not in _DOCUMENTS:
+            for inner, one in value.items():
+                yield from _paths(inner, one, names)
+    elif isinstance(value, list | tuple):
+        for one in value:
+            yield from _paths(name, one, names)
+    elif name in names and isinstance(value, str):
+        path = value.removeprefix("file://")
+        if path.startswith("/"):
+            yield path
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Walls(Request[Document]):
-    """Which walls stand around a child; ``reach`` is a port of this machine that it tries to reach."""
+    """Which walls stand around a child.
+
+    ``reach`` is a port of this machine that it tries to reach, ``probe`` a file that it tries to read.
+    """
 
     reach: int | None = None
+    probe: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,6 +89,8 @@ class Digest(Request[str]):
 class Inspect(Request[Document]):
     """An inspection of schema ``brisk-sentry/inspection/1``."""
 
+    written: ClassVar[tuple[str, ...]] = ("series_path", "scan_path")
+
     url: str
     name: str
     depth: str  #: a value of ``Depth``
@@ -62,6 +103,9 @@ class Inspect(Request[Document]):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ScanPart(Request[None]):
     """A scan of a segment of the pictures, of the sound, or of both, written to files."""
+
+    written: ClassVar[tuple[str, ...]] = ("pictures_path", "sound_path")
+    kept_in: ClassVar[tuple[str, ...]] = ("small_folder",)
 
     url: str
     series_path: str | None
@@ -78,6 +122,9 @@ class ScanPart(Request[None]):
 class Conclude(Request[Document]):
     """The inspection to its full depth, from the parts of a scan."""
 
+    written: ClassVar[tuple[str, ...]] = ("scan_path",)
+    kept_in: ClassVar[tuple[str, ...]] = ("small_folder",)
+
     url: str
     document: Document  #: the inspection so far
     series_path: str | None
@@ -91,6 +138,8 @@ class Conclude(Request[Document]):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Frames(Request[list[int]]):
     """Pictures of frames in a row, written to a folder; the numbers of those that could be decoded."""
+
+    kept_in: ClassVar[tuple[str, ...]] = ("folder",)
 
     url: str
     series_path: str
@@ -124,6 +173,8 @@ class Samples(Request[Document]):
 class Strip(Request[list[int]]):
     """Small pictures of frames beside each other, written to a file; width and height of each."""
 
+    written: ClassVar[tuple[str, ...]] = ("path",)
+
     url: str
     series_path: str
     frames: Sequence[int]
@@ -134,6 +185,8 @@ class Strip(Request[list[int]]):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Clip(Request[int]):
     """A stretch as a copy that every browser plays, written to a file; how many frames it has."""
+
+    written: ClassVar[tuple[str, ...]] = ("path",)
 
     url: str
     series_path: str

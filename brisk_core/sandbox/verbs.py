@@ -38,7 +38,7 @@ class _Reporter:
 def _do_walls(request: requests.Walls) -> Any:
     from brisk_core.sandbox.walls import standing
 
-    return standing(request.reach)
+    return standing(request.reach, request.probe)
 
 
 def _do_digest(request: requests.Digest) -> Any:
@@ -267,10 +267,11 @@ def main() -> int:
     from brisk_core.sandbox.walls import enter
 
     message = json.loads(sys.stdin.buffer.read())
-    enter(*message["limits"])
+    kind = Request.kinds[message["verb"]]
+    request = kind.from_json(message["request"])
+    enter(*message["limits"], reads=request.reads(), knows=request.knows(), folders=message["folders"])
     try:
-        kind = Request.kinds[message["verb"]]
-        _say({"result": VERBS[kind](kind.from_json(message["request"]))})
+        _say({"result": VERBS[kind](request)})
     except MemoryError:
         sys.stderr.write("MemoryError\n")
         return 1

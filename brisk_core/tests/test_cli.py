@@ -179,8 +179,8 @@ class CommandTest(TestCase):
         for words in (("inspect", "text.mp4", "--json"), ("check", "text.mp4", "--spec", "spec.yaml", "--json")):
             status, out, err = self.run_command(*words)
             self.assertEqual(status, 3)
-            self.assertEqual(json.loads(out), {"error": "this is no media file that is known: it starts with 'hello'"})
-            self.assertEqual(err, "brisk-sentry: this is no media file that is known: it starts with 'hello'\n")
+            self.assertEqual(json.loads(out), {"error": "this is no media file that is known: it is plain text"})
+            self.assertEqual(err, "brisk-sentry: this is no media file that is known: it is plain text\n")
 
     def test_a_name_is_never_an_address(self) -> None:
         whole = (self.folder / "a.mp4").read_bytes()

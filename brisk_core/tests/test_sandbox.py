@@ -62,7 +62,7 @@ class SandboxTest(TestCase):
 
     def test_the_sentence_of_a_refusal_comes_back(self) -> None:
         (self.folder / "a.mp4").write_text("hello")
-        with self.assertRaisesRegex(UnreadableFile, "it starts with 'hello'"):
+        with self.assertRaisesRegex(UnreadableFile, "it is plain text"):
             sandbox.run(self.request(self.folder / "a.mp4"))
         (self.folder / "a.edl").write_text("TITLE: X\n")
         with self.assertRaisesRegex(EditRefused, "the EDL has no events"):
@@ -160,6 +160,37 @@ class SandboxTest(TestCase):
         self.assertNotIn("DATABASE_URL", met["environment"])
         if self.may_leave_the_network():
             self.assertEqual((met["interfaces"], met["reached"]), (["lo"], False))
+
+    def test_a_child_meets_nothing_but_what_it_was_asked_about(self) -> None:
+        """What an exploit would try: the house's key, its code, other processes, other programs, the network."""
+        secret = self.folder / "secret-key"
+        secret.write_text("hush")
+        with socket.create_server(("127.0.0.1", 0)) as listener:
+            met = sandbox.run(requests.Walls(reach=listener.getsockname()[1], probe=str(secret)))
+        self.assertEqual(dict.fromkeys(met["refused"], True), met["refused"])
+        self.assertEqual(sorted(self.folder.iterdir()), [secret])
+
+    def test_a_child_reads_no_file_beside_its_own_and_no_link_that_was_put_in_its_place(self) -> None:
+        path, other = make_small(self.folder / "a.mp4", Small()), make_small(self.folder / "b.mp4", Small(frames=9))
+        reads = list(self.request(path, series_path=str(other)).reads())
+        self.assertEqual(reads, [str(path)])  # what is written is no leave to read it
+        swapped = self.folder / "c.mp4"
+        swapped.symlink_to(other)
+        with self.assertRaisesRegex(UnreadableFile, "cannot open .*b.mp4: Permission denied"):
+            sandbox.run(requests.Digest(url=str(swapped)))
+        self.assertEqual(len(sandbox.run(requests.Digest(url=str(other)))), 32)
+
+    def test_a_child_writes_into_a_folder_of_its_own_and_its_files_are_put_in_their_places(self) -> None:
+        path = make_small(self.folder / "a.mp4", Small())
+        series, kept = self.folder / "deep" / "a.npz", self.folder / "deep" / "other.npz"
+        kept.parent.mkdir()
+        kept.write_text("of another file")
+        sandbox.run(self.request(path, series_path=str(series)))
+        self.assertEqual(sorted(kept.parent.iterdir()), [series, kept])
+        self.assertEqual(kept.read_text(), "of another file")
+        with self.assertRaises(UnreadableFile):
+            sandbox.run(self.request(self.folder / "nothing.mp4", series_path=str(series)))
+        self.assertEqual(sorted(kept.parent.iterdir()), [series, kept])
 
     def may_leave_the_network(self) -> bool:
         """Does this machine let a process leave the network, as itself or as a user of its own?"""

@@ -16,6 +16,7 @@ from brisk_core.sandbox import requests
 from brisk_web.captions.events import captions_known
 from brisk_web.captions.models import CaptionFile, Look, Pairing, TrackReading
 from brisk_web.house.services import record
+from brisk_web.inspections.contents import file_with
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, names_beside, register
@@ -136,6 +137,7 @@ def read_captions(claim: Claim[CaptionFile]) -> None:
     source = claim.row.source
     if source is None:
         raise UnreadableFile("the file's record is gone")
+    source.require_unchanged()
     request = requests.Captions(url=source.url, name=source.name)
     claim.end(document=sandbox.run(request, limits=_LIMITS, should_stop=claim.should_stop))
 
@@ -144,9 +146,7 @@ def read_captions(claim: Claim[CaptionFile]) -> None:
 def read_tracks(claim: Claim[TrackReading]) -> None:
     """Read the captions inside an inspected file; a document says so where they cannot be read."""
     inspection = claim.row.inspection
-    media_file = inspection.files.select_related("root").order_by("id").first()
-    if media_file is None:
-        raise UnreadableFile("the file's record is gone")
+    media_file = file_with(inspection)
     known = {"inspection": inspection}
     try:
         request = requests.Embedded(url=media_file.url)
@@ -185,6 +185,7 @@ def look_at_pictures(claim: Claim[Look]) -> None:
     inspection = pairing.media_file.inspection
     if inspection is None or inspection.document is None or not pairing.captions.document:
         raise UnreadableFile("the captions or the pictures have not been read")
+    pairing.media_file.require_unchanged()
     request = requests.Burned(
         url=pairing.media_file.url,
         inspection=inspection.document,

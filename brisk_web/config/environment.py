@@ -39,6 +39,7 @@ class Environment:
     secure: bool  #: is the application served over TLS?
     debug: bool
     time_zone: str  #: of the house, as the IANA database names it
+    places: tuple[str, ...]  #: folders and addresses in which storage roots may lie
     largest_upload: int  #: bytes
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
     mail: Mail | None  #: ``None`` for mail that lies in a folder
@@ -112,6 +113,21 @@ def _mail(url: str) -> Mail | None:
     )
 
 
+#: Where media is mounted on a Debian machine.
+_PLACES = "/media /mnt /srv"
+
+
+def _places(text: str) -> tuple[str, ...]:
+    """The places in BRISK_PLACES, with spaces between them: whole paths, and addresses such as s3://bucket/renders."""
+    places = tuple(place.rstrip("/") or "/" for place in text.split())
+    for place in places:
+        if not place.startswith("/") and "://" not in place:
+            raise ConfigurationRefused(
+                f"met {place!r} in BRISK_PLACES; expected whole paths such as /media or addresses such as s3://bucket"
+            )
+    return places
+
+
 def _whole(name: str, default: int) -> int:
     value = os.environ.get(name, "")
     if value and not value.isdigit():
@@ -134,6 +150,7 @@ def read_environment() -> Environment:
         debug=os.environ.get("BRISK_DEBUG") == "1",
         largest_frame_cache=_whole("BRISK_FRAME_CACHE", 20 << 30),
         time_zone=_time_zone(),
+        places=_places(os.environ.get("BRISK_PLACES", _PLACES)),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
         mail=_mail(os.environ.get("BRISK_MAIL", "")),
     )

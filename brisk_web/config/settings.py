@@ -10,6 +10,7 @@ _env = read_environment()
 
 BASE_DIR = REPOSITORY
 DATA_FOLDER = _env.data
+PLACES = _env.places
 LARGEST_UPLOAD = _env.largest_upload
 LARGEST_FRAME_CACHE = _env.largest_frame_cache
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 from dataclasses import replace
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from django.contrib.auth.models import User
@@ -30,7 +30,7 @@ def read_edit(upload: UploadedFile[Any], hints: dict[str, Any]) -> dict[str, Any
         for chunk in upload.chunks():
             file.write(chunk)
         file.flush()
-        request = requests.Edit(path=str(Path(file.name)), name=upload.name or "edit", hints=hints)
+        request = requests.Edit(path=os.path.realpath(file.name), name=upload.name or "edit", hints=hints)
         return sandbox.run(request, limits=sandbox.Limits(wall_s=60, processor_s=60))
 
 

@@ -21,12 +21,22 @@ def tell(inspection: Inspection) -> None:
 
 
 def enter(claim: Claim[Inspection], stage: str) -> MediaFile:
-    """Enter a stage; return a file with the contents. Raises ``UnreadableFile`` when no record of one is left."""
+    """Enter a stage; return a file with the contents. Raises ``UnreadableFile`` as ``file_with`` does."""
     claim.write(stage=stage, stage_started_at=timezone.now(), done=0, total=0)
-    media_file = claim.row.files.select_related("root").order_by("id").first()
-    if media_file is None:
+    return file_with(claim.row)
+
+
+def file_with(inspection: Inspection) -> MediaFile:
+    """Return a file that holds what an inspection is about, the first that is as it was registered.
+
+    Raises ``UnreadableFile`` when no record of one is left, or when what lies there now is another file.
+    """
+    files = list(inspection.files.select_related("root").order_by("id"))
+    if not files:
         raise UnreadableFile("the file's record is gone")
-    return media_file
+    found = next((file for file in files if not file.has_changed), files[0])
+    found.require_unchanged()
+    return found
 
 
 def same_contents(checksum: str, inspection: Inspection) -> Inspection | None:

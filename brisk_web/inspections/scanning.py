@@ -16,7 +16,7 @@ from brisk_core.facts import keys
 from brisk_core.packets import PacketSeries
 from brisk_core.sandbox import requests
 from brisk_core.scan import plan_segments
-from brisk_web.inspections.contents import adopt, enter, same_contents, tell
+from brisk_web.inspections.contents import adopt, enter, file_with, same_contents, tell
 from brisk_web.inspections.models import Inspection, ScanPart
 from brisk_web.work.kernel import Claim, work
 from brisk_web.work.models import Work
@@ -90,9 +90,9 @@ def scan_part(claim: Claim[ScanPart]) -> None:
     if not inspection.parts.filter(attempt__gt=0).exclude(pk=part.pk).exists() and part.attempt == 1:
         # The pace is told from here on, not from the wait before.
         Inspection.objects.filter(pk=inspection.pk).update(stage_started_at=timezone.now())
-    media_file = inspection.files.select_related("root").order_by("id").first()
-    if media_file is None or facts is None:
-        raise UnreadableFile("the file's record is gone")
+    if facts is None:
+        raise UnreadableFile("its headers have not been read")
+    media_file = file_with(inspection)
     inspection.parts_folder.mkdir(parents=True, exist_ok=True)
     request = requests.ScanPart(
         url=media_file.url,

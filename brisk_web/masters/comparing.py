@@ -8,6 +8,7 @@ from brisk_core.facts import keys
 from brisk_core.master import shot_names
 from brisk_core.sandbox import requests
 from brisk_web.edits.models import Timeline
+from brisk_web.inspections.contents import file_with
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters.events import comparison_ended
 from brisk_web.masters.models import Comparison
@@ -43,9 +44,9 @@ def compare(claim: Claim[Comparison]) -> None:
 
 
 def _side(name: str, inspection: Inspection) -> requests.Side:
-    media_file = inspection.files.select_related("root").order_by("id").first()
-    if media_file is None or inspection.document is None:
+    if inspection.document is None:
         raise UnreadableFile(f"the record of the {name} is gone")
+    media_file = file_with(inspection)
     return requests.Side(
         url=media_file.url,
         document=inspection.document,

@@ -40,13 +40,17 @@ _LIMITS = sandbox.Limits(wall_s=60, processor_s=60)
 
 
 class _NothingToShow(Exception):
-    """The packets have not been read, so no frame can be found."""
+    """No frame can be found, with a sentence why."""
 
 
 def _inspected(file_id: int) -> tuple[MediaFile, Inspection]:
     file = get_object_or_404(MediaFile.objects.select_related("inspection", "root"), pk=file_id)
     if file.inspection is None or not file.inspection.series_path.exists():
-        raise _NothingToShow
+        raise _NothingToShow("the packets of this file have not been read")
+    try:
+        file.require_unchanged()  # else the frames of another file would stand under this one's verdict
+    except UnreadableFile as error:
+        raise _NothingToShow(str(error)) from error
     return file, file.inspection
 
 
@@ -113,8 +117,8 @@ def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
         return _refusal(f"met view {view!r}; expected one of {', '.join(VIEWS)}", 400)
     try:
         file, inspection = _inspected(file_id)
-    except _NothingToShow:
-        return _refusal("the packets of this file have not been read")
+    except _NothingToShow as nothing:
+        return _refusal(str(nothing))
     folder = inspection.frame_folder / view
     path = frame_path(folder, number)
     if path.exists():
@@ -158,9 +162,7 @@ def samples(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase
         ask = requests.Samples(url=file.url, series_path=str(inspection.series_path), frame=number, **place)
         with _decoders:
             return _kept(JsonResponse(sandbox.run(ask, limits=_LIMITS)))
-    except _NothingToShow:
-        says = "the packets of this file have not been read"
-    except UnreadableFile as error:
+    except (_NothingToShow, UnreadableFile) as error:
         says = str(error)
     answer = JsonResponse({"error": says}, status=404)
     patch_cache_control(answer, no_store=True)
@@ -183,8 +185,8 @@ def strip(request: HttpRequest, file_id: int) -> HttpResponseBase:
     width = max(least, min(_whole(request.GET.get("width"), 96), most))
     try:
         file, inspection = _inspected(file_id)
-    except _NothingToShow:
-        return _refusal("the packets of this file have not been read")
+    except _NothingToShow as nothing:
+        return _refusal(str(nothing))
     key = hashlib.sha256(f"{numbers}-{width}".encode()).hexdigest()[:24]
     path = inspection.frame_folder / "strips" / f"{key}.jpg"
     ask = requests.Strip(
@@ -198,8 +200,8 @@ def clip(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
     """Some seconds around a frame as a copy that every browser plays, with sound and timecode."""
     try:
         file, inspection = _inspected(file_id)
-    except _NothingToShow:
-        return _refusal("the packets of this file have not been read")
+    except _NothingToShow as nothing:
+        return _refusal(str(nothing))
     facts = inspection.facts
     rate = facts[keys.PICTURE_FRAME_RATE] if facts else None
     if facts is None or rate is None:

@@ -81,6 +81,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "handoff": _handoff(check),
         "steps": steps if request.user.has_perm("decisions.add_request") else [],
         "file": check.media_file,
+        "changed": check.media_file.has_changed,
         "inspection": inspection,
         "verdict": check.verdict or "not measured",
         "verdict_words": verdict_words(check),

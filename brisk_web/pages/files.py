@@ -135,6 +135,7 @@ def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
     whole_rate = facts[keys.WRAPPER_BITRATE] if facts else None
     context = {
         "file": file,
+        "changed": file.has_changed,
         "inspection": inspection,
         "groups": _fact_groups(facts) if facts else [],
         "unmeasured": _unmeasured(facts) if facts else [],

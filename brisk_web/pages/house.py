@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+import os
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import lru_cache
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import get_user_model
 from django.contrib.auth.decorators import permission_required
@@ -16,6 +19,8 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 
+from brisk_core import sandbox
+from brisk_core.sandbox import requests
 from brisk_web.house import chain
 from brisk_web.house.models import AuditEntry
 from brisk_web.inspections.models import Inspection
@@ -52,6 +57,21 @@ def _database_since() -> datetime:
     return since
 
 
+#: What a wall around the reading of files keeps in, by its name among those of the sandbox.
+_WALLS = {
+    "reading": "reading other files", "writing": "writing elsewhere", "processes": "starting processes",
+    "programs": "starting programs", "network": "the network", "namespaces": "leaving its network",
+    "signals": "signals to others", "privileges": "gaining rights",
+}  # fmt: skip
+
+
+@lru_cache
+def _open_walls() -> tuple[str, ...]:
+    """What a process that reads a file could do on this machine and should not; asked once a process, by trying."""
+    refused = sandbox.run(requests.Walls(probe=os.path.realpath(settings.BASE_DIR / "manage.py")))["refused"]
+    return tuple(words for name, words in _WALLS.items() if not refused.get(name))
+
+
 @require_GET
 def house(request: HttpRequest) -> HttpResponse:
     """What runs, what waits, who is here, what was done."""
@@ -60,6 +80,7 @@ def house(request: HttpRequest) -> HttpResponse:
     active = Inspection.objects.filter(state__in=(Inspection.State.QUEUED, Inspection.State.RUNNING))
     context = {
         "workers": _workers(),
+        "open_walls": _open_walls(),
         "database_since": _database_since(),
         "waiting": ProcrastinateJob.objects.filter(status="todo").count(),
         "active": active.prefetch_related("files").order_by("id")[:50],

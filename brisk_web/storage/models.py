@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import uuid
 from pathlib import Path
 
 from django.conf import settings
 from django.db import models
 
+from brisk_core.errors import UnreadableFile
 from brisk_web.house.models import Retirable
+from brisk_web.storage.places import real_path
 
 
 class StorageRoot(Retirable):
@@ -49,8 +52,26 @@ class MediaFile(Retirable):
 
     @property
     def url(self) -> str:
-        """The path or URL that the core opens."""
-        return f"{self.root.url.rstrip('/')}/{self.path}"
+        """The path or URL that the core opens, links resolved; raises ``UnreadableFile`` where they lead out."""
+        return real_path(self.root.url, self.path, self.name)
+
+    @property
+    def has_changed(self) -> bool:
+        """Is what lies there now another file than the one that was registered, by its size and time, or none?"""
+        if not self.root.url.startswith("/"):
+            return False  # other stores are asked when their bytes are read
+        try:
+            now = os.stat(self.url)
+        except (OSError, ValueError, UnreadableFile):
+            return True
+        return (now.st_size, int(now.st_mtime * 1_000_000_000)) != (self.size, self.modified_ns)
+
+    def require_unchanged(self) -> None:
+        """Raise ``UnreadableFile`` where the file is no longer the one that was registered."""
+        if self.has_changed:
+            raise UnreadableFile(
+                f"{self.name} was changed, moved or removed after it was registered; register it anew as another file"
+            )
 
 
 class Upload(models.Model):

@@ -22,6 +22,7 @@ from django.utils import timezone
 from brisk_web.house.services import record
 from brisk_web.storage.events import media_registered
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
+from brisk_web.storage.places import PlaceRefused, check_place
 from brisk_web.work.sweep import FORGOTTEN_S, keeper, mender
 
 log = logging.getLogger(__name__)
@@ -64,13 +65,16 @@ def upload_root() -> StorageRoot:
 def add_root(name: str, url: str, *, by: User | None) -> StorageRoot:
     """Add a storage root: a folder of this machine by its whole path, or anything fsspec reaches.
 
-    Raises ``StorageRefused`` when there is no such folder, or when the name or the folder is known already.
+    Raises ``StorageRefused`` when there is no such folder, when it lies in no place that is allowed, or when the name
+    or the folder is known already.
     """
     name, url = name.strip(), url.strip().rstrip("/")
     if not name or not url:
         raise StorageRefused("a storage root needs a name and a folder")
-    if "://" not in url and not url.startswith("/"):
-        raise StorageRefused(f"met {url!r} as a folder; expected a whole path such as /media/renders")
+    try:
+        url = check_place(url)
+    except PlaceRefused as error:
+        raise StorageRefused(str(error)) from error
     try:
         filesystem, path = fsspec.url_to_fs(url)
         there = filesystem.isdir(path)

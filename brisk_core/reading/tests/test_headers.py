@@ -228,7 +228,7 @@ class BadFileTest(MediaTest):
         self.refuses(
             "a.mp4",
             b"This is a letter.\n",
-            "this is no media file that is known: it starts with 'This is a letter.\\n'",
+            "this is no media file that is known: it is plain text",
         )
 
     def test_a_play_list_is_not_followed(self) -> None:

@@ -62,9 +62,24 @@ def is_bare_sound(head: bytes) -> bool:
     return version != 1 and layer != 0 and head[2] >> 4 != 15 and head[2] >> 2 & 3 != 3
 
 
-def printable_start(head: bytes) -> str:
-    """Return the first bytes for an error sentence: as text where they are text, else in hexadecimal."""
-    start = head[:24]
-    if start and all(32 <= byte < 127 or byte in (9, 10, 13) for byte in start):
-        return repr(start.decode("ascii"))
-    return start[:12].hex(" ")
+#: How files that are no media begin, and what they are.
+_OTHERS = (
+    (b"PK\x03\x04", "it is a ZIP archive, or a document kept in one"), (b"%PDF", "it is a PDF"),
+    (b"\x89PNG", "it is a PNG picture"), (b"\xff\xd8\xff", "it is a JPEG picture"), (b"II*\0", "it is a TIFF picture"),
+    (b"MM\0*", "it is a TIFF picture"), (b"GIF8", "it is a GIF picture"), (b"\x1f\x8b", "it is packed by gzip"),
+    (b"Rar!", "it is a RAR archive"), (b"7z\xbc\xaf", "it is a 7z archive"), (b"<?xml", "it is XML"),
+    (b"<!DOC", "it is HTML"), (b"<html", "it is HTML"),
+)  # fmt: skip
+
+
+def looks_like(head: bytes) -> str:
+    """Return what a file is that is no media, for an error sentence without any of its bytes."""
+    start = head[:512]
+    known = next((says for begin, says in _OTHERS if start.lower().startswith(begin.lower())), "")
+    if known:
+        return known
+    if not start.strip(b"\0"):
+        return "its first bytes are all zero"
+    if all(32 <= byte < 127 or byte in (9, 10, 13) for byte in start):
+        return "it is plain text"
+    return "its first bytes are those of no wrapper"

@@ -5,7 +5,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from brisk_core.captions.tests.test_burned import EmbeddedTest
 from brisk_web.captions import services
-from brisk_web.captions.models import CaptionFile, Pairing
+from brisk_web.captions.models import CaptionFile, Look, Pairing
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
 from brisk_web.house.models import AuditEntry
@@ -92,6 +92,28 @@ class CaptionsTest(QueueTestCase):
         self.work()
         self.assertEqual(Pairing.objects.count(), 1)
         self.assertEqual(self.outcomes(check)["integrity-captions-out-of-range"], "fail")
+
+    def test_only_captions_of_the_very_name_are_put_beside_a_file(self) -> None:
+        made = services.take_in(keep("A.srt", GOOD.encode(), by=None))
+        services.take_in(keep("A.B.srt", GOOD.encode(), by=None))
+        media = self.media("a.b.mp4")
+        self.assertEqual([one.captions.name for one in media.pairings.all()], ["A.B.srt"])
+        pairing = services.pair(media, made)
+        self.assertEqual((pairing.media_file, pairing.captions), (media, made))
+        self.assertEqual(services.pair(media, made), pairing)
+
+    def test_pictures_are_not_looked_at_for_captions_that_nobody_could_read(self) -> None:
+        self.beside("a.srt", GOOD)
+        media = self.media("a.mp4")
+        self.work()
+        pairing = Pairing.objects.get()
+        Look.objects.all().delete()
+        CaptionFile.objects.filter(pk=pairing.captions_id).update(document=None)
+        look = Look.objects.create(pairing=pairing)
+        services.look_at_pictures.run(look.pk)
+        look.refresh_from_db()
+        self.assertEqual((look.state, look.error), ("failed", "the captions or the pictures have not been read"))
+        self.assertTrue(media.inspection)
 
     def test_a_file_that_cannot_be_read_fails_and_says_why(self) -> None:
         self.beside("a.vtt", "")

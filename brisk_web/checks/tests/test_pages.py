@@ -80,7 +80,7 @@ class CheckPageTest(QueueTestCase):
         self.work()
         self.sign_in("viewer")
         page = self.client.get(f"/checks/{check.pk}/")
-        self.assertContains(page, "this is no media file that is known: it starts with &#x27;hello&#x27;")
+        self.assertContains(page, "this is no media file that is known: it is plain text")
         self.assertContains(page, "not judged yet")
 
     def test_names_are_shown_escaped(self) -> None:

@@ -104,6 +104,9 @@ class WaiverTest(DecisionCase):
         self.assertEqual(self.check.findings.get(line="size").document["waived"]["reason"], "agreed")
         with self.assertRaisesRegex(DecisionRefused, "or a lead"):
             services.take_back(given, "no", by=self.operator)
+        for why in ("", "  "):
+            with self.assertRaisesRegex(DecisionRefused, "Say why it is taken back"):
+                services.take_back(given, why, by=self.lead)
         services.take_back(given, "they changed their mind", by=self.lead)
         self.assertEqual(self.outcome("size"), "fail")
         with self.assertRaisesRegex(DecisionRefused, "already"):
@@ -225,7 +228,7 @@ class SigningTest(DecisionCase):
     def test_a_signature_is_void_when_what_it_stands_for_changes_and_only_then(self) -> None:
         self.make_signable()
         signed = self.sign()
-        services.void_what_changed([self.render_of(self.check)])
+        self.assertEqual(services.void_what_changed([self.render_of(self.check)]), 0)
         signed.refresh_from_db()
         self.assertTrue(signed.stands)
         services.take_back(Waiver.objects.get(line="size"), "no longer agreed", by=self.lead)

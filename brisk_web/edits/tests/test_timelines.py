@@ -1,9 +1,12 @@
+import re
 from pathlib import Path
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 
 from brisk_core.edit import import_edit
+from brisk_core.errors import EditRefused
 from brisk_core.samples.timelines import write_wide
 from brisk_web.checks.flags import flags_of
 from brisk_web.checks.models import Check, Finding
@@ -56,6 +59,23 @@ class TimelinePageTest(HouseMixin, TestCase):
         self.assertIsNone(deliverable.range_start)
         self.sign_in("viewer")
         self.assertEqual(self.client.post(f"/timelines/{timeline.pk}/range", form).status_code, 403)
+
+    def test_an_edit_has_its_title_or_the_name_of_its_file(self) -> None:
+        job = Job.objects.create(title="Canal")
+        titled = EDL.decode() if isinstance(EDL, bytes) else EDL
+        for title, name in (("x" * 300, "x" * 200), ("", "canal cut.edl")):
+            text = re.sub(r"TITLE:.*", f"TITLE: {title}" if title else "", titled)
+            upload = SimpleUploadedFile("canal cut.edl", text.encode())
+            timeline = import_timeline(job, upload, {"rate": "25"}, by=self.people["operator"])
+            self.assertEqual(timeline.name, name if title else timeline.name)
+            self.assertEqual(timeline.file_name, "canal cut.edl")
+        with mock.patch("brisk_web.edits.services.sandbox.run", side_effect=EditRefused("no")) as asked:
+            for name, read in (("canal cut.edl", "canal cut.edl"), (None, "edit")):
+                upload = SimpleUploadedFile("x", b"hello")
+                upload._name = name  # type: ignore[attr-defined]
+                with self.assertRaises(EditRefused):
+                    import_timeline(job, upload, {}, by=None)
+                self.assertEqual(asked.call_args.args[0].name, read)
 
     def test_what_is_odd_in_an_edit_stands_on_its_page(self) -> None:
         edl = (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 from collections.abc import Iterator
@@ -38,6 +39,16 @@ class ChainTest(HouseMixin, TestCase):
         for number in range(5):
             record("test.done", self.people["lead"], f"Did thing {number} — été", by=self.people["lead"])
         self.assertEqual(chain.seal(), 5)
+
+    def test_a_seal_can_be_worked_out_by_anybody(self) -> None:
+        entry = AuditEntry.objects.first()
+        assert entry
+        text = (
+            f'[{entry.pk}, "{entry.at.isoformat()}", {entry.actor_id}, "test.done", "{entry.target}", '
+            f'"{entry.says}", "{"0" * 64}"]'
+        )
+        self.assertIn("é", text)
+        self.assertEqual(chain.digest_of(entry, "0" * 64), hashlib.sha256(text.encode()).hexdigest())
 
     def test_it_holds_grows_and_is_sealed_once(self) -> None:
         self.assertEqual(chain.seal(), 0)

@@ -1,3 +1,5 @@
+from unittest import mock
+
 from django.db import ProgrammingError, connection, transaction
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
@@ -6,6 +8,7 @@ from brisk_core.spec import parse_spec, shelf_specs
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import bring_back, record, retire
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.pages.house import _open_walls
 from brisk_web.shelf.services import publish, publish_shelf
 from brisk_web.testing import SPEC, HouseMixin, spec_version
 
@@ -51,6 +54,20 @@ class RecordTest(HouseMixin, TestCase):
             self.sign_in(role)
             page = self.client.get("/house/")
             (self.assertContains if sees else self.assertNotContains)(page, "Opened the canal")
+
+
+class WallsTest(HouseMixin, TestCase):
+    def test_the_house_says_whether_what_reads_a_file_is_kept_in(self) -> None:
+        self.sign_in("viewer")
+        self.addCleanup(_open_walls.cache_clear)
+        self.assertContains(self.client.get("/house/"), "a hostile file reaches nothing else")
+        _open_walls.cache_clear()
+        walls = {"reading": False, "writing": True, "processes": True, "programs": True, "namespaces": True}
+        with mock.patch("brisk_web.pages.house.sandbox.run", return_value={"refused": walls | {"signals": True}}):
+            page = self.client.get("/house/")
+        self.assertContains(
+            page, "nothing keeps what reads a file from reading other files, the network, gaining rights."
+        )
 
 
 class DoorTest(HouseMixin, TestCase):

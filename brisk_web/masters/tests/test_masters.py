@@ -1,3 +1,4 @@
+from dataclasses import replace
 from typing import Any
 from unittest import mock
 
@@ -5,10 +6,12 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db.models import F
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from brisk_core.facts import Witnessed, keys
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import held_for, judge, pair_of
 from brisk_web.edits.services import import_timeline
 from brisk_web.house.models import AuditEntry
+from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import choose_master, take_in
 from brisk_web.jobs.tests.test_jobs import EDL
@@ -52,8 +55,30 @@ class MastersTest(QueueTestCase):
         pair = pair_of(check, deliverable.master)
         assert pair
         self.assertIsNone(services.ask(pair))
+        self.assertIsNone(services.ask_again(pair, by=self.people["operator"]))
         self.assertEqual(held_for(check), {})
         self.assertEqual(Comparison.objects.count(), 0)
+
+    def test_asking_again_gives_the_comparison_that_is_known(self) -> None:
+        deliverable = self.owed()
+        choose_master(deliverable, self.media("master.mp4"), by=self.people["operator"])
+        check = take_in(self.media("a.mp4", frames=48), deliverable, by=self.people["operator"])
+        self.work()
+        check = Check.objects.get(pk=check.pk)
+        deliverable = Deliverable.objects.get(pk=deliverable.pk)
+        pair = pair_of(check, deliverable.master)
+        assert pair
+        known = Comparison.objects.get()
+        self.assertEqual((services.ask(pair), services.ask_again(pair, by=None)), (known, known))
+        self.assertEqual(Comparison.objects.get().state, "done")
+        part = replace(pair, start=0, end=10)
+        self.assertIsNotNone(part.key()["ordered_start"])
+        facts = pair.master.facts
+        assert facts
+        for unknown in (keys.PICTURE_FRAME_COUNT, keys.PICTURE_FRAME_RATE):
+            known = {id_: one for id_, one in facts.facts.items() if id_ != unknown.id}
+            with mock.patch.object(Inspection, "facts", replace(facts, facts={**known, unknown.id: Witnessed()})):
+                self.assertIsNone(part.key()["ordered_start"])
 
     def test_the_page_finds_no_master_then_waits_then_shows(self) -> None:
         deliverable = self.owed()

@@ -48,6 +48,7 @@ class WritingTest(HouseMixin, TestCase):
     def test_two_who_write_at_once_lose_nothing(self) -> None:
         self.sign_in("lead")
         first = publish(parse_spec(SPEC))
+        self.assertEqual(publish(parse_spec(SPEC)), first)
         opened = self.client.get("/specs/small/change")
         self.assertContains(opened, f'name="after" value="{first.number}"')
         theirs = SPEC.replace("equals: 25", "equals: 30")

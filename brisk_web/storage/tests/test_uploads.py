@@ -179,6 +179,7 @@ class RootTest(HouseMixin, TestCase):
             [(one.name, one.is_folder, one.known is not None) for one in entries],
             [("Z", True, False), ("b.mp4", False, True)],
         )
+        self.assertEqual(entries[1].size, (self.folder / "shelf" / "b.mp4").stat().st_size)
 
     def test_no_path_leads_out(self) -> None:
         (self.folder / "secret.mp4").write_text("x")
@@ -214,9 +215,9 @@ class NewRootTest(HouseMixin, TestCase):
         for name, url, says in (
             ("More", "renders", "expected a whole path such as /media/renders"),
             ("More", str(self.folder / "nowhere"), "there is no folder"),
-            ("Shelf", str(self.folder), "has this name or this folder already"),
+            ("Shelf", str(self.folder / "shelf"), "has this name or this folder already"),
             ("", "", "needs a name and a folder"),
-            ("More", "nothing://x", "cannot be reached"),
+            ("More", "nothing://x", "no place that is allowed"),
         ):
             self.assertIn(says, self.add(name, url))
 

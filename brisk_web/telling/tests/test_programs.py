@@ -5,17 +5,19 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from threading import Thread
 from typing import Any
 
 from django.test import TestCase
+from django.utils import timezone
 
 from brisk_web.accounts.roles import LEAD
 from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import record, retire
 from brisk_web.jobs.models import Job
-from brisk_web.telling.hooks import TRY, keep_hook, queue, signature_of
+from brisk_web.telling.hooks import TRY, keep_hook, queue, remove_messages, signature_of
 from brisk_web.telling.models import Hook, Message
 from brisk_web.testing import HouseMixin, QueueTestCase
 from brisk_web.work.models import Work
@@ -100,6 +102,16 @@ class ProgramsTest(QueueTestCase):
         self.assertNotEqual(expected, signature_of(_SECRET, "1", body))
         self.assertEqual(headers["Brisk-Message"], str(message.pk))
         self.assertNotIn(_SECRET, hook.secret)
+
+    def test_messages_are_kept_for_a_month_after_their_end(self) -> None:
+        hook = self.hook("http://127.0.0.1:9/", "handoff.taken")
+        record("handoff.taken", self.root, "x")
+        record("handoff.taken", self.root, "y")
+        Message.objects.update(state=Work.State.DONE, created_at=timezone.now() - timedelta(days=31))
+        self.assertEqual(remove_messages(), 2)
+        record("handoff.taken", self.root, "z")
+        Message.objects.update(created_at=timezone.now() - timedelta(days=31))
+        self.assertEqual((remove_messages(), hook.messages.count()), (0, 1))  # it has not ended
 
     def test_it_is_sent_again_after_growing_pauses_and_given_up_in_the_end(self) -> None:
         with receiver(500, 429, 200) as program:

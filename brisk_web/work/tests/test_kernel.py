@@ -81,6 +81,17 @@ class KernelTest(QueueTestCase):
             self.work()
         self.assertEqual(seen, [0, -1])
 
+    def test_progress_is_written_a_few_times_a_second_and_always_at_its_end(self) -> None:
+        claim = add_up.claim(self.row.pk)
+        assert claim
+        for done in (1, 2, 3):
+            claim.progress(done, 9)
+        self.row.refresh_from_db()
+        self.assertEqual((self.row.done, self.row.total), (1, 9))
+        claim.progress(9, 9)
+        self.row.refresh_from_db()
+        self.assertEqual(self.row.done, 9)
+
     def test_a_doubled_task_does_nothing(self) -> None:
         for _ in range(3):
             add_up.knock(self.row.pk)

@@ -67,7 +67,9 @@ class RewriteTest(unittest.TestCase):
 
     def test_quotes_stay_and_lines_are_not_folded(self) -> None:
         text = '{"name": "Disc", "items": [{"id": "menu", "kind": "screen", "name": "M", "buttons": []}]}\n'
-        self.assertEqual(rewrite(text, lambda disc: editing.rename(disc, "menu", "Menu")), text.replace('"M"', '"Menu"'))
+        self.assertEqual(
+            rewrite(text, lambda disc: editing.rename(disc, "menu", "Menu")), text.replace('"M"', '"Menu"')
+        )
 
     def test_what_yaml_reads_otherwise_is_written_anew(self) -> None:
         text = "# a note\nname: 0o17\nitems:\n- {id: menu, kind: screen, name: M}\n"
