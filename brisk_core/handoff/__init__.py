@@ -1,8 +1,9 @@
 """Handing over, as far as it needs no network: ``naming``, names built and checked by a rule; ``copying``, copies that
 are verified and never overwrite; ``manifests``, lists of checksums that are written and read; ``hash_list``, the
-first generation of an ASC MHL history; ``packages``, folders
-with everything that belongs together, made and verified; ``image``, the same as an image of a data disc; ``served``,
-what a site says of what it was sent, and its copies, judged.
+first generation of an ASC MHL history; ``packages``, folders with everything that belongs together, made and verified;
+``companions``, whether what a deliverable brings along is what its spec asks for, and ``companion_files``, what the
+bytes of such a file say; ``image``, a package as an image of a data disc; ``served``, what a site says of what it was
+sent, and its copies, judged.
 """
 
 from brisk_core.handoff.copying import Copied, copy_verified, digests_of

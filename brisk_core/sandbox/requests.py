@@ -215,6 +215,15 @@ class Captions(Request[Document]):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Companion(Request[Document]):
+    """What a file that comes along is, as ``handoff.companion_files`` tells; ``kind`` is that which is asked for."""
+
+    url: str
+    name: str
+    kind: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Embedded(Request[list[Document]]):
     """The text tracks of a file, each of schema ``brisk-sentry/captions/2``."""
 

@@ -186,6 +186,14 @@ def _do_captions(request: requests.Captions) -> Any:
         return document_to_json(read_captions(file.read(LARGEST + 1), source.name))
 
 
+def _do_companion(request: requests.Companion) -> Any:
+    from brisk_core.handoff.companion_files import look_at_companion
+    from brisk_core.reading import Source
+    from brisk_core.spec.companions import CompanionKind
+
+    return look_at_companion(Source.at(request.url, request.name), CompanionKind(request.kind))
+
+
 def _do_embedded(request: requests.Embedded) -> Any:
     from brisk_core.captions import document_to_json, read_embedded
     from brisk_core.reading import Source
@@ -255,6 +263,7 @@ VERBS: dict[type[Request[Any]], Callable[[Any], Any]] = {
     requests.Clip: _do_clip,
     requests.Edit: _do_edit,
     requests.Captions: _do_captions,
+    requests.Companion: _do_companion,
     requests.Embedded: _do_embedded,
     requests.Burned: _do_burned,
     requests.Against: _do_against,

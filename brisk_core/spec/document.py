@@ -13,6 +13,7 @@ import yaml
 
 from brisk_core.errors import Mistake, SpecRefused
 from brisk_core.facts import REGISTRY, Characteristic, Witness
+from brisk_core.spec.companions import Companion, CompanionsReader
 from brisk_core.spec.condition_reader import ConditionReader, nearest_ids
 from brisk_core.spec.ladder import Ladder, LadderReader
 from brisk_core.spec.line import INTEGRITY_PREFIX, Line, Weight
@@ -23,7 +24,10 @@ FAMILIES = ("web", "disc", "broadcast", "playout", "archive", "player")
 LARGEST_SPEC = 1 << 20  # bytes
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
-_TOP = {"brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder"}
+_TOP = {
+    "brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder",
+    "companions",
+}  # fmt: skip
 _LINE = {"id", "characteristic", "condition", "weight", "why", "remedy", "label", "witness"}
 
 
@@ -49,6 +53,7 @@ class Spec:
     document: Mapping[str, Any]  #: as read, with dates as text
     base: Spec | None = None  #: the one that it extends
     origins: Mapping[str, Origin] = field(default_factory=dict)  #: of each line, where it extends another
+    companions: tuple[Companion, ...] = ()  #: what comes along, and what must not; those of the base come first
     ladder: Ladder | None = None  #: what becomes of a file over there; that of the base where it gives none itself
 
     def in_words_of(self, reasons: Mapping[str, Reason]) -> Spec:
@@ -162,6 +167,7 @@ class _Reader:
         ladder = self.base.ladder if "extends" in top and self.base else None
         if "ladder" in top:
             ladder = LadderReader(self.conditions).read(top["ladder"])
+        companions = self._companions()
         if self.conditions.mistakes:
             raise SpecRefused(self.conditions.mistakes)
         assert issued is not None  # noqa: S101 - a missing date is a mistake
@@ -177,6 +183,7 @@ class _Reader:
             base=self.base if "extends" in top else None,
             origins=origins,
             ladder=ladder,
+            companions=companions,
         )
 
     def _extended(self, own: tuple[Line, ...], id_: str) -> tuple[tuple[Line, ...], dict[str, Origin]]:
@@ -213,6 +220,16 @@ class _Reader:
         if len(lines) > _MOST_LINES:
             self.note("lines", f"met {len(lines)} lines with those of {extends}; expected at most {_MOST_LINES}")
         return tuple(lines), origins
+
+    def _companions(self) -> tuple[Companion, ...]:
+        """What comes along: what the base asks, changed where an own one has its id, then the own ones."""
+        reader = CompanionsReader(self.conditions, self._id)
+        own = {
+            one.id: one for one in (reader.read(self.document["companions"]) if "companions" in self.document else ())
+        }
+        of_base = self.base.companions if "extends" in self.document and self.base else ()
+        kept = [own.pop(one.id, one) for one in of_base]
+        return (*kept, *own.values())
 
     def _id(self, value: object, place: str) -> str:
         if not isinstance(value, str) or not _ID.fullmatch(value):

@@ -13,6 +13,7 @@ from brisk_web.pages import (
     captions,
     checks,
     comments,
+    companions,
     deciding,
     desk,
     disc_map,
@@ -67,6 +68,12 @@ urlpatterns = [
     path("jobs/<int:job_id>/", jobs.job, name="job"),
     path("jobs/<int:job_id>/change", jobs.change_job, name="change-job"),
     path("jobs/<int:job_id>/close", retiring.retire, {"kind": "job"}, name="retire-job"),
+    path("deliverables/<int:deliverable_id>/companions/", companions.companions_page, name="companions"),
+    path(
+        "deliverables/<int:deliverable_id>/companions/<slug:slug>", companions.bring_companion, name="bring-companion"
+    ),
+    path("companions/<int:brought_id>", companions.companion_file, name="companion-file"),
+    path("companions/<int:brought_id>/remove", companions.remove_companion, name="remove-companion"),
     path("deliverables/<int:deliverable_id>/", deciding.deliverable_page, name="deliverable"),
     path("deliverables/<int:deliverable_id>/change", jobs.change_deliverable, name="change-deliverable"),
     path(

@@ -48,7 +48,12 @@ def load_destinations(lead: User) -> None:
     user, password = _DECK
     keep_destination(
         Destination(
-            name="Wherry House deck", kind=Destination.Kind.FTP, user=user, answers=Destination.Answers.DECK, **deck_at
+            name="Wherry House deck",
+            kind=Destination.Kind.FTP,
+            user=user,
+            answers=Destination.Answers.DECK,
+            brings_along=False,
+            **deck_at,
         ),
         secret=password,
         by=lead,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import time
+from pathlib import Path
 from typing import Any, ClassVar
 
 from django.conf import settings
@@ -11,6 +12,7 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 
 from brisk_core.handoff import NameRule
+from brisk_core.handoff.companions import Brought as Found
 from brisk_web.house.models import Retirable
 from brisk_web.work.models import Work
 
@@ -50,6 +52,7 @@ class Destination(Retirable):
     package = models.CharField(
         max_length=40, blank=True
     )  # manifests of a package, such as "mhl md5"; empty: the file alone
+    brings_along = models.BooleanField(default=True)  # does it take what comes along with a file?
     at_once = models.PositiveSmallIntegerField(default=1, validators=[MinValueValidator(1), MaxValueValidator(8)])
     opens = models.TimeField(null=True, blank=True)  # in the zone of the house; both empty: always
     closes = models.TimeField(null=True, blank=True)
@@ -106,6 +109,50 @@ class Standing(models.Model):
         return f"{self.deliverable}: {self.state}"
 
 
+class Brought(Retirable):
+    """Something that comes along with a deliverable: words, or a file. What takes its place leaves it on record."""
+
+    deliverable = models.ForeignKey("jobs.Deliverable", on_delete=models.CASCADE, related_name="brought")
+    asked = models.CharField(max_length=64)  # the id of the companion that the spec asks for
+    text = models.TextField(blank=True)
+    name = models.CharField(max_length=255, blank=True)  # of a file
+    size = models.BigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, blank=True)
+    facts: Any = models.JSONField(default=dict)  # what its bytes say, as the sandbox looked at them
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("deliverable", "asked", "-id")
+        constraints = [
+            models.UniqueConstraint(
+                fields=("deliverable", "asked"), condition=models.Q(retired_at=None), name="one_of_each_comes_along"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name or self.asked
+
+    @property
+    def path(self) -> Path:
+        """Where a file lies."""
+        return Path(settings.DATA_FOLDER) / "companions" / str(self.pk) / self.name
+
+    @property
+    def found(self) -> Found:
+        """It as the core judges it."""
+        picture = self.facts.get("picture")
+        return Found(
+            name=self.name,
+            text=self.text,
+            size=self.size,
+            format=self.facts.get("format", ""),
+            picture=(picture[0], picture[1]) if picture else None,
+            count=self.facts.get("count"),
+            language=self.facts.get("language", ""),
+        )
+
+
 class HandOff(Work):
     """One signed render on its way to one destination, and the answer."""
 
@@ -141,6 +188,7 @@ class HandOff(Work):
     answer_document: Any = models.JSONField(null=True)  # what the other side sent, as it is
     look_at = models.DateTimeField(null=True, db_index=True)  # when to look again by itself
     looks = models.PositiveSmallIntegerField(default=0)
+    along: Any = models.JSONField(default=list)  # primary keys of what comes along
     marks: Any = models.JSONField(default=dict)  # what its door remembers between two tries
     line_speeds: Any = models.JSONField(default=list)  # of a site: pairs of kbit/s and the label of the copy that plays
 

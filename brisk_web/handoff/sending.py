@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from django.conf import settings
 from django.db import connection
@@ -21,10 +22,11 @@ from brisk_core.exact import spell_bytes
 from brisk_core.handoff import Item, digests_of, make_package
 from brisk_web.decisions.models import standing
 from brisk_web.decisions.services import void_what_changed
+from brisk_web.handoff.companions import words_along
 from brisk_web.handoff.doors import PART, DoorClosed, DoorRefused, bring
 from brisk_web.handoff.events import not_sent
 from brisk_web.handoff.looking import ask_for_look
-from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.models import Brought, Destination, HandOff
 from brisk_web.handoff.opening import open_door
 from brisk_web.house.services import record
 from brisk_web.work.kernel import Claim, Overtaken, work
@@ -126,9 +128,10 @@ def _send(claim: Claim[HandOff]) -> None:
     void_what_changed([row.render])
     if not standing(row.render.signatures.filter(digest=row.digest)).exists():
         raise DoorRefused("The signature that it goes under no longer stands.")
-    files = _files(claim)
+    along = _along(row)
+    files = _files(claim, along)
     total = 2 * sum(one.size for one in files)  # sent, and read back
-    door = open_door(row.destination, _Marks(claim))
+    door = open_door(row.destination, _Marks(claim), words_along(along))
     try:
         free = door.free()
         missing = sum(one.size - (door.size_of(one.path + PART) or 0) for one in files)
@@ -176,22 +179,54 @@ def _telling(claim: Claim[HandOff], before: int, total: int) -> Callable[[int], 
     return told
 
 
-def _files(claim: Claim[HandOff]) -> list[_File]:
-    """The files of a hand-off: the render under its name, or a package around it; raises where the file is another."""
+def _along(row: HandOff) -> list[Brought]:
+    """What comes along, as it was when the hand-off began."""
+    known = {one.pk: one for one in Brought.objects.filter(pk__in=row.along)}
+    return [known[pk] for pk in row.along if pk in known]
+
+
+def _files_along(row: HandOff, along: Sequence[Brought]) -> list[tuple[Path, str]]:
+    """The files that come along and what each is called beside a file: words are written into one of their own."""
+    stem = row.name if row.destination.manifests else PurePosixPath(row.name).stem
+    found = []
+    for one in along:
+        if one.name:
+            if not one.path.is_file():
+                raise DoorRefused(f"{one.name}, which comes along, is no longer there.")
+            found.append((one.path, f"{stem}.{one.asked}{PurePosixPath(one.name).suffix.lower()}"))
+    if words := words_along(along):
+        path = _packages() / str(row.pk) / "words.json"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(json.dumps(words, ensure_ascii=False, indent=1, sort_keys=True), encoding="utf-8")
+        found.append((path, f"{stem}.words.json"))
+    return found
+
+
+def _files(claim: Claim[HandOff], along: Sequence[Brought]) -> list[_File]:
+    """The files of a hand-off: the render under its name with what comes along, or a package around them.
+
+    Raises ``DoorRefused`` where the file is another. An upload site takes one file, and words with it.
+    """
     row = claim.row
+    beside = [] if row.destination.kind == Destination.Kind.SITE else _files_along(row, along)
     source = _local(row)
     if not row.destination.manifests:
         found = digests_of(source, ["xxh128"], _telling(claim, 0, 1 << 62))
         if found.digests["xxh128"] != row.checksum:
             raise DoorRefused("The file is not the one that was signed: its checksum is another.")
-        return [_File(source=source, path=row.name, size=found.size, xxh128=row.checksum)]
+        files = [_File(source=source, path=row.name, size=found.size, xxh128=row.checksum)]
+        for path, name in beside:
+            found = digests_of(path, ["xxh128"], _telling(claim, 0, 1 << 62))
+            files.append(_File(source=path, path=name, size=found.size, xxh128=found.digests["xxh128"]))
+        return files
     folder = _packages() / str(row.pk) / row.name
     if not folder.exists():
         folder.parent.mkdir(parents=True, exist_ok=True)
         inside = f"{row.name}{source.suffix}"
-        item = Item(source=source, path=inside, xxh128=row.checksum)
+        items = [Item(source=source, path=inside, xxh128=row.checksum)]
+        items += [Item(source=path, path=name) for path, name in beside]
         stop = _telling(claim, 0, 1 << 62)
-        make_package(folder, [item], row.destination.manifests, told=lambda done, _: stop(done))
+        make_package(folder, items, row.destination.manifests, told=lambda done, _: stop(done))
     paths = sorted((path for path in folder.rglob("*") if path.is_file()), key=lambda path: _order(folder, path))
     files = []
     for path in paths:

@@ -16,6 +16,7 @@ from brisk_core.exact import spell_bytes, spell_rate
 from brisk_core.facts import keys
 from brisk_web.decisions.models import Signature, standing
 from brisk_web.decisions.services import void_what_changed
+from brisk_web.handoff.companions import going_along, holding_back
 from brisk_web.handoff.doors import DoorClosed, DoorRefused
 from brisk_web.handoff.looking import ask_for_look
 from brisk_web.handoff.models import Destination, HandOff, Look
@@ -111,6 +112,8 @@ def rehearse(render: Render, destination: Destination, *, day: date | None = Non
     Raises ``HandOffRefused`` where it may not go, as ``hand_over`` would.
     """
     signed_basis(render)
+    if missing := holding_back(render.deliverable):
+        raise HandOffRefused(f"It is not ready. {missing}")
     if destination.retired_at:
         raise HandOffRefused(f"{destination} is no longer offered.")
     name, media_file = name_for(render, destination, day or timezone.localdate()), render.media_file
@@ -143,6 +146,8 @@ def hand_over(render: Render, destination: Destination, *, by: User, day: date |
     """Queue a signed render for a destination; raises ``HandOffRefused`` where it may not go there."""
     Render.objects.select_for_update(of=("self",)).get(pk=render.pk)
     basis = signed_basis(render)
+    if missing := holding_back(render.deliverable):
+        raise HandOffRefused(f"It is not ready. {missing}")
     if destination.retired_at:
         raise HandOffRefused(f"{destination} is no longer offered.")
     if not destination.takes_renders:
@@ -159,6 +164,7 @@ def hand_over(render: Render, destination: Destination, *, by: User, day: date |
                 name=name,
                 checksum=basis["checksum"],
                 digest=basis["digest"],
+                along=[one.pk for one in going_along(render.deliverable)] if destination.brings_along else [],
                 made_by=by,
             )
     except IntegrityError as error:

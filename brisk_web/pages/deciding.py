@@ -22,6 +22,7 @@ from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check, Finding, Waiver
 from brisk_web.decisions import services
 from brisk_web.decisions.models import Request, Signature, Watching
+from brisk_web.handoff.companions import readiness
 from brisk_web.handoff.models import HandOff
 from brisk_web.handoff.states import with_state
 from brisk_web.house.models import Decision
@@ -70,6 +71,7 @@ def deliverable_page(request: HttpRequest, deliverable_id: int) -> HttpResponse:
         "way": way_of(found, check.pk if check else None, verdict=check.verdict if check else None),
         "answered": services.answered(open_request) if open_request else None,
         "decisions": decisions_of(found),
+        "along": readiness(found),
         "handoffs": HandOff.objects.filter(render__deliverable=found).select_related("destination", "render"),
     }
     return render(request, "decisions/deliverable.html", context)

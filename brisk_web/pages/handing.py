@@ -241,8 +241,8 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
         model = Destination
         fields = (
             "name", "kind", "address", "host_key", "user", "password", "private_key", "package", "name_rule",
-            "name_case", "name_signs", "name_length", "answers", "receipt_key", "asked_at", "at_once", "opens",
-            "closes",
+            "name_case", "name_signs", "name_length", "answers", "receipt_key", "asked_at", "brings_along", "at_once",
+            "opens", "closes",
         )  # fmt: skip
         labels = {
             "host_key": "Host key",
@@ -253,6 +253,7 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             "answers": "What the other side does",
             "receipt_key": "Key of its receipts",
             "asked_at": "Where it is asked",
+            "brings_along": "Takes what comes along",
             "at_once": "How many at once",
             "opens": "Sent to from",
             "closes": "to",
@@ -264,6 +265,8 @@ class DestinationForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             "user": "For object storage, the id of the key.",
             "name_rule": "Empty: files keep their names. Fields: " + ", ".join(f"{{{one}}}" for one in FIELDS),
             "name_length": "Bytes, with the extension.",
+            "brings_along": "Words, poster and papers that the spec asks for go with the file; to an upload site the "
+            "words alone.",
             "receipt_key": "Ed25519, 64 hexadecimal digits. Empty: receipts are believed unchecked, and say so.",
             "asked_at": "host:port of a deck; http:// of a player, or of an object storage other than the usual one.",
         }

@@ -13,9 +13,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from brisk_core.handoff.companions import Ready
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
+from brisk_web.handoff.companions import readiness_of
 from brisk_web.handoff.states import with_state
 from brisk_web.house.models import in_use, retired
 from brisk_web.inspections.models import Inspection
@@ -49,6 +51,7 @@ class Row:
     outcome: str  #: colours the words; empty for none
     picture: str = ""  #: address of the small picture that stands for the file; empty for none
     way: Way | None = None  #: where the deliverable stands, for the newest attempt
+    missing: tuple[Ready, ...] = ()  #: what should come along and does not, or is not as asked
 
     @property
     def is_active(self) -> bool:
@@ -71,8 +74,13 @@ def rows_of(deliverables: list[Deliverable]) -> list[Row]:
     newest = [next(iter(deliverable.renders.all()), None) for deliverable in deliverables]
     checks = [one.check_record for one in newest if one]
     ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    along = readiness_of(deliverables)
     return [
-        replace(_row(deliverable, one, ribbons, worst), way=_way(deliverable, one))
+        replace(
+            _row(deliverable, one, ribbons, worst),
+            way=_way(deliverable, one),
+            missing=tuple(ready for ready in along.get(deliverable.pk, ()) if ready.outcome != "pass"),
+        )
         for deliverable, one in zip(deliverables, newest, strict=True)
     ]
 

@@ -118,6 +118,7 @@ def compare_specs_page(request: HttpRequest) -> HttpResponse:
         "old": old,
         "new": new,
         "versions": published,
+        "other_companions": both is not None and both[0].companions != both[1].companions,
         "other_ladder": both is not None and both[0].ladder != both[1].ladder,
         "changes": [one for kind in _CHANGES for one in changes if one.change is kind],
         "same": [one for one in changes if one.change is Change.SAME],

@@ -92,6 +92,7 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "origins": document.origins,
         "base": version.base,
         "base_newer": version.base is not None and newest_of(version.base.spec.slug) != version.base,
+        "companions": document.companions,
         "ladder": document.ladder,
         "copies": _copies_of(document),
         "left_out": document.document.get("without", []),

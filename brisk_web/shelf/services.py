@@ -22,6 +22,7 @@ from brisk_web.shelf.models import Draft, HouseWords, Review, Spec, SpecVersion
 
 _ORDER = (
     "brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder",
+    "companions",
 )  # fmt: skip
 _ORDER_OF_LINE = ("id", "label", "characteristic", "witness", "condition", "weight", "why", "remedy")
 _ORDER_OF_LADDER = (

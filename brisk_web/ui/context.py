@@ -28,6 +28,7 @@ _RAIL = {
     "change-destination": "hand-off",
     "ask-again": "jobs",
     "request": "jobs",
+    "companions": "jobs",
     "waive": "jobs",
     "watch": "jobs",
     "sign": "jobs",

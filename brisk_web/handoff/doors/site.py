@@ -8,6 +8,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote, urljoin, urlsplit
@@ -26,7 +27,8 @@ _TUS = {"Tus-Resumable": "1.0.0"}
 class SiteDoor:
     """An upload site; ``address`` is where its API begins, such as https://site.example/api."""
 
-    def __init__(self, address: str, token: str, marks: Marks) -> None:
+    def __init__(self, address: str, token: str, marks: Marks, words: Mapping[str, str] | None = None) -> None:
+        self._words = dict(words or {})  # title, tags and the like, told with an item
         self._base = address.rstrip("/") + "/"
         self._marks = marks
         self._wanted: dict[str, str] = {}  # SHA-256 of what was sent, by path
@@ -141,7 +143,7 @@ class SiteDoor:
 
     def give_name(self, part: str, path: str) -> None:
         """Make an item of an upload."""
-        told = {"upload": urlsplit(self._marks[part]).path, "name": path}
+        told = self._words | {"upload": urlsplit(self._marks[part]).path, "name": path}
         status, _, answer = self._ask("POST", "items", json=told)
         if status == 409:
             raise DoorRefused(f"The site takes no {path}: {_words(answer) or 'it has one already'}.")

@@ -15,7 +15,7 @@ from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import open_check
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
-from brisk_web.handoff.models import Destination, HandOff, ServedCopy
+from brisk_web.handoff.models import Brought, Destination, HandOff, ServedCopy
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
@@ -142,8 +142,10 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
         check_record=check, line="rate", defaults={"position": 0, "label": "Rate", "document": _FINDING} | _OF_A_FINDING
     )
     notice = Notice.objects.create(person=by, kind="taken", says="It was taken.", address="/", about="x:1")
+    brought = Brought.objects.create(deliverable=deliverable, asked="title", text="Canal", made_by=by)
     return Furnished(
         values={
+            "brought_id": brought.pk,
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,
             "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,

@@ -81,6 +81,8 @@ WRITES: dict[str, str] = {
     "change-destination": LEAD,
     "retire-destination": LEAD,
     "add-comment": OPERATOR,
+    "bring-companion": OPERATOR,
+    "remove-companion": OPERATOR,
     "edit-map": OPERATOR,
     "play-outside": OPERATOR,
     "remove-comment": OPERATOR,
@@ -126,7 +128,7 @@ NAMES = (
     "scope", "until", "line", "says", "password", "from", "to", "assigned_to", "rendered_by", "rendered_by_email",
     "two_sign", "action", "destination", "address", "user", "package", "name_rule", "name_case", "name_signs",
     "receipt_key", "asked_at", "at_once", "opens", "closes", "answers", "language", "host_key", "events", "secret",
-    "quiet_from", "quiet_to", "item", "button", "rehearse", "private_key",
+    "quiet_from", "quiet_to", "item", "button", "rehearse", "private_key", "text",
 )  # fmt: skip
 
 
