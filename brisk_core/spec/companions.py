@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from brisk_core.errors import ValueRefused
-from brisk_core.exact import parse_bytes, parse_size
+from brisk_core.exact import parse_bytes, parse_size, spell_bytes
 from brisk_core.spec.condition_reader import ConditionReader
 
 _MOST = 40  # companions of a spec
@@ -93,7 +93,7 @@ class Companion:
         if self.formats:
             parts.append(" or ".join(self.formats))
         if self.most_bytes is not None:
-            parts.append(f"at most {self.most_bytes:,} bytes")
+            parts.append(f"at most {spell_bytes(self.most_bytes)}")
         return ", ".join(parts) or self.kind.value
 
 

@@ -25,7 +25,7 @@ class CompanionsTest(unittest.TestCase):
             [one.required for one in found],
             [
                 "3 to 70 letters", "at least 100 letters", "at most 12 tags, each of at most 30 letters",
-                "1280 × 720, png, at most 2,000,000 bytes", "en, srt or webvtt", "paper", "must not come along",
+                "1280 × 720, png, at most 2 MB", "en, srt or webvtt", "paper", "must not come along",
             ],
         )  # fmt: skip
         self.assertEqual([one.label for one in found][:2], ["Title", "Synopsis"])

@@ -144,9 +144,9 @@ class CompanionsTest(HouseMixin, TestCase):
     def test_the_desk_names_what_is_missing_of_what_was_rendered(self) -> None:
         Deliverable.objects.update(due_at=timezone.now() + timedelta(hours=3))
         self.sign_in()
-        self.assertNotContains(self.client.get("/"), "not along:")
+        self.assertNotContains(self.client.get("/"), "to bring:")
         take_in(self.media("canal.mp4"), self.owed, by=self.by)
-        self.assertContains(self.client.get("/"), "not along: title, tags, poster and 2 more")
+        self.assertContains(self.client.get("/"), "to bring: title, tags, poster and 2 more")
         owed = list(Deliverable.objects.all())
         with self.assertNumQueries(3):  # what was brought, the newest renders, the captions beside them
             companions.readiness_of(owed)
