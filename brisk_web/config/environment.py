@@ -40,6 +40,7 @@ class Environment:
     debug: bool
     time_zone: str  #: of the house, as the IANA database names it
     places: tuple[str, ...]  #: folders and addresses in which storage roots may lie
+    idle_s: int  #: seconds without an act of a person after which a session ends
     largest_upload: int  #: bytes
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
     mail: Mail | None  #: ``None`` for mail that lies in a folder
@@ -150,6 +151,7 @@ def read_environment() -> Environment:
         debug=os.environ.get("BRISK_DEBUG") == "1",
         largest_frame_cache=_whole("BRISK_FRAME_CACHE", 20 << 30),
         time_zone=_time_zone(),
+        idle_s=_whole("BRISK_IDLE_MINUTES", 720) * 60,
         places=_places(os.environ.get("BRISK_PLACES", _PLACES)),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
         mail=_mail(os.environ.get("BRISK_MAIL", "")),

@@ -2,9 +2,10 @@
 
 from django.contrib import admin
 from django.contrib.auth.decorators import login_not_required
-from django.contrib.auth.views import LoginView, LogoutView
+from django.contrib.auth.views import LogoutView
 from django.urls import path
 
+from brisk_web.accounts.signing_in import SignIn
 from brisk_web.accounts.views import session
 from brisk_web.pages import (
     against,
@@ -52,14 +53,12 @@ from brisk_web.pages import (
     you,
 )
 
+handler403 = "brisk_web.pages.errors.not_for_this_role"
 handler500 = "brisk_web.pages.errors.server_error"
-
-#: Who is signed in already is led on.
-_SIGN_IN = LoginView.as_view(template_name="accounts/sign_in.html", redirect_authenticated_user=True)
 
 urlpatterns = [
     path("session", session, name="session"),
-    path("sign-in", login_not_required(_SIGN_IN), name="sign-in"),
+    path("sign-in", login_not_required(SignIn.as_view()), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("admin/", admin.site.urls),
     path("", desk.desk, name="desk"),
