@@ -21,7 +21,8 @@ from brisk_core.spec.reasons import Reason
 
 SPEC_FORMAT = 1
 FAMILIES = ("web", "disc", "broadcast", "playout", "archive", "player")
-LARGEST_SPEC = 1 << 20  # bytes
+LARGEST_SPEC = 1 << 18  # letters; 500 long lines have half of it
+_LARGEST_TEXT = 1 << 20  # letters of a document of any kind
 _MOST_LINES = 500
 _ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 _TOP = {
@@ -119,9 +120,12 @@ _StrictLoader.add_implicit_resolver(
 )
 
 
-def read_document(text: str, expected: str = "a mapping with brisk_spec, name and lines") -> dict[str, Any]:
-    if len(text) > LARGEST_SPEC:
-        raise _refused("spec", f"met {len(text)} characters; expected at most {LARGEST_SPEC}")
+def read_document(
+    text: str, expected: str = "a mapping with brisk_spec, name and lines", most: int = _LARGEST_TEXT
+) -> dict[str, Any]:
+    """Return what a YAML or JSON text of at most ``most`` letters holds; raises ``SpecRefused``."""
+    if len(text) > most:
+        raise _refused("spec", f"met {len(text)} characters; expected at most {most}")
     try:
         document = yaml.load(text, _StrictLoader)  # noqa: S506 - a subclass of the safe loader
     except yaml.MarkedYAMLError as error:
@@ -339,10 +343,14 @@ def _plain(value: Any) -> Any:
     return value.isoformat() if isinstance(value, datetime.date) else value
 
 
+def _read_spec(text: str) -> dict[str, Any]:
+    return read_document(text, most=LARGEST_SPEC)
+
+
 def extended_by(source: str | Mapping[str, Any]) -> str | None:
     """Return the id of the spec that a document extends, ``None`` where it extends none or cannot be read."""
     try:
-        found = (read_document(source) if isinstance(source, str) else source).get("extends")
+        found = (_read_spec(source) if isinstance(source, str) else source).get("extends")
     except SpecRefused:
         return None
     return found if isinstance(found, str) else None
@@ -354,7 +362,7 @@ def parse_spec(source: str | Mapping[str, Any], base: Spec | None = None) -> Spe
     ``base`` is the spec that it extends, where it extends one (``extended_by`` tells its id). Raises ``SpecRefused``
     with every mistake, its place and what is expected.
     """
-    return _Reader(read_document(source) if isinstance(source, str) else source, base).read()
+    return _Reader(_read_spec(source) if isinstance(source, str) else source, base).read()
 
 
 def spec_to_document(spec: Spec) -> dict[str, Any]:

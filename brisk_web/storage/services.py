@@ -16,9 +16,10 @@ import fsspec
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.db.models import F, Q
+from django.db.models import F, Q, Sum
 from django.utils import timezone
 
+from brisk_core.exact import spell_bytes
 from brisk_web.house.services import record
 from brisk_web.storage.events import media_registered
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
@@ -29,6 +30,8 @@ log = logging.getLogger(__name__)
 
 UPLOAD_LIFE = datetime.timedelta(days=2)  # an upload that nobody touched for so long is dropped
 _LONGEST_NAME = 255
+MOST_UPLOADS = 200  #: that one person may have open
+KEPT_FREE = 1 << 30  #: bytes of the disk that no upload may take
 
 
 class StorageRefused(Exception):
@@ -195,10 +198,30 @@ def open_upload(name: str, size: int, *, by: User) -> Upload:
         raise StorageRefused(f"met a file of {size} bytes; expected at most {settings.LARGEST_UPLOAD}")
     if size == 0:
         raise StorageRefused(f"{name} is empty; expected a media file")
+    _require_room(name, size, by)
     upload = Upload.objects.create(owner=by, name=name, size=size)
     upload.part_path.parent.mkdir(parents=True, exist_ok=True)
     upload.part_path.touch()
     return upload
+
+
+def _require_room(name: str, size: int, by: User) -> None:
+    """Raise ``StorageRefused`` where a person has too many uploads open, or where what is on its way fills the disk."""
+    on_their_way = Upload.objects.filter(file=None)
+    own = on_their_way.filter(owner=by).count()
+    if own >= MOST_UPLOADS:
+        raise StorageRefused(
+            f"you have {own} uploads open; expected at most {MOST_UPLOADS}: let some of them end first"
+        )
+    coming = on_their_way.aggregate(rest=Sum(F("size") - F("offset")))["rest"] or 0
+    folder = Path(settings.DATA_FOLDER)
+    folder.mkdir(parents=True, exist_ok=True)
+    left = shutil.disk_usage(folder).free - KEPT_FREE - coming
+    if size > left:
+        there = spell_bytes(max(left, 0))
+        raise StorageRefused(
+            f"there is no room for {name}: it has {spell_bytes(size)}, and {there} are left for uploads"
+        )
 
 
 def append(upload: Upload, offset: int, body: BinaryIO, length: int) -> Upload:

@@ -157,7 +157,7 @@ class MistakeTest(TestCase):
             (GOOD + "id: twice\n", "met 'id' twice"),
             ("!!python/object/apply:os.system ['true']", "expected YAML or JSON"),
             ("[" * 5000, "expected YAML or JSON"),
-            ("x" * 2_000_000, "expected at most 1048576"),
+            ("x" * 2_000_000, "expected at most 262144"),
         ):
             self.assertIn(says, "; ".join(mistakes(text)))
 

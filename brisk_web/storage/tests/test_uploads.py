@@ -59,6 +59,26 @@ class UploadTest(HouseMixin, TestCase):
         self.patch(address, 3, b"3456789")
         self.assertEqual(MediaFile.objects.get().size, 10)
 
+    def test_what_is_announced_fits_the_disk_beside_what_is_on_its_way(self) -> None:
+        by, free = self.people["operator"], 10_000
+        room = mock.Mock(free=services.KEPT_FREE + free)
+        with mock.patch("brisk_web.storage.services.shutil.disk_usage", return_value=room):
+            first = services.open_upload("a.mp4", 6_000, by=by)
+            with self.assertRaisesRegex(services.StorageRefused, "no room for b.mp4: it has 4 kB, and 4 kB are left"):
+                services.open_upload("b.mp4", 4_001, by=by)
+            services.open_upload("b.mp4", 4_000, by=by)
+            Upload.objects.filter(pk=first.pk).update(offset=1_000)  # what has arrived is on the disk already
+            services.open_upload("c.mp4", 1_000, by=by)
+
+    def test_one_person_has_so_many_open_and_others_none_the_fewer(self) -> None:
+        by = self.people["operator"]
+        with mock.patch.object(services, "MOST_UPLOADS", 3):
+            for number in range(3):
+                services.open_upload(f"{number}.mp4", 10, by=by)
+            with self.assertRaisesRegex(services.StorageRefused, "you have 3 uploads open"):
+                services.open_upload("3.mp4", 10, by=by)
+            services.open_upload("3.mp4", 10, by=self.people["lead"])
+
     def test_a_chunk_whose_line_breaks_keeps_what_arrived(self) -> None:
         class Broken(io.BytesIO):
             def read(self, size: int | None = -1) -> bytes:
