@@ -11,6 +11,7 @@ from brisk_web.pages import (
     against,
     asking_again,
     bench,
+    bundles,
     captions,
     checks,
     comments,
@@ -78,6 +79,10 @@ urlpatterns = [
     path(
         "deliverables/<int:deliverable_id>/retire", retiring.retire, {"kind": "deliverable"}, name="retire-deliverable"
     ),
+    path("jobs/<int:job_id>/several", bundles.several, name="several-deliverables"),
+    path("bundles/new", bundles.write_bundle, name="new-bundle"),
+    path("bundles/<int:bundle_id>/change", bundles.write_bundle, name="change-bundle"),
+    path("bundles/<int:bundle_id>/retire", retiring.retire, {"kind": "bundle"}, name="retire-bundle"),
     path("jobs/<int:job_id>/deliverables/new", jobs.new_deliverable, name="new-deliverable"),
     path("jobs/<int:job_id>/timelines/new", timelines.import_timeline, name="import-timeline"),
     path("timelines/<int:timeline_id>/", timelines.timeline_page, name="timeline"),

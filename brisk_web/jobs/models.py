@@ -22,6 +22,19 @@ class Job(Retirable):
         return self.title
 
 
+class Bundle(Retirable):
+    """What the house orders together, as a document that people write."""
+
+    name = models.CharField(max_length=200, unique=True)
+    text = models.TextField()  # as ``brisk_core.plan.bundle`` reads it
+
+    class Meta:
+        ordering = ("name",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Deliverable(Retirable):
     """One file that a job owes."""
 

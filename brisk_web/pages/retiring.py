@@ -17,7 +17,7 @@ from brisk_web.edits.models import Timeline
 from brisk_web.handoff.models import Destination
 from brisk_web.house import services
 from brisk_web.house.models import Retirable
-from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.models import Bundle, Deliverable, Job
 from brisk_web.planner.models import Plan
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.telling.models import Hook
@@ -45,6 +45,12 @@ _WAYS = {
         permission="jobs.add_deliverable",
         says="is no longer owed. Its attempts and checks stay.",
         back="is owed again.",
+    ),
+    "bundle": _Way(
+        model=Bundle,
+        permission="jobs.add_deliverable",
+        says="is no longer offered. What was ordered by it stays.",
+        back="is offered again.",
     ),
     "timeline": _Way(
         model=Timeline,

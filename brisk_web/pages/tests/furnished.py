@@ -9,6 +9,7 @@ from typing import Any
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import URLPattern, get_resolver, reverse
 
+from brisk_core.plan.bundle import shipped_bundles
 from brisk_web.accounts.roles import OPERATOR
 from brisk_web.captions.models import CaptionFile, Pairing
 from brisk_web.checks.models import Check, Finding
@@ -16,7 +17,7 @@ from brisk_web.checks.services import open_check
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
 from brisk_web.handoff.models import Brought, Destination, HandOff, ServedCopy
-from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.models import Bundle, Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.masters.models import Comparison
@@ -142,10 +143,11 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
         check_record=check, line="rate", defaults={"position": 0, "label": "Rate", "document": _FINDING} | _OF_A_FINDING
     )
     notice = Notice.objects.create(person=by, kind="taken", says="It was taken.", address="/", about="x:1")
+    bundle = Bundle.objects.create(name="Both", text=shipped_bundles()["pebbleview-shapes"])
     brought = Brought.objects.create(deliverable=deliverable, asked="title", text="Canal", made_by=by)
     return Furnished(
         values={
-            "brought_id": brought.pk,
+            "brought_id": brought.pk, "bundle_id": bundle.pk,
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,
             "decision_kind": "request", "decision_id": request.pk, "line": "rate", "inspection_id": file.inspection_id, "upload_id": upload.pk,

@@ -81,6 +81,10 @@ WRITES: dict[str, str] = {
     "change-destination": LEAD,
     "retire-destination": LEAD,
     "add-comment": OPERATOR,
+    "several-deliverables": OPERATOR,
+    "new-bundle": OPERATOR,
+    "change-bundle": OPERATOR,
+    "retire-bundle": OPERATOR,
     "bring-companion": OPERATOR,
     "remove-companion": OPERATOR,
     "edit-map": OPERATOR,
@@ -94,7 +98,7 @@ WRITES: dict[str, str] = {
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
-    "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
+    "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you",
 }  # fmt: skip
@@ -128,7 +132,8 @@ NAMES = (
     "scope", "until", "line", "says", "password", "from", "to", "assigned_to", "rendered_by", "rendered_by_email",
     "two_sign", "action", "destination", "address", "user", "package", "name_rule", "name_case", "name_signs",
     "receipt_key", "asked_at", "at_once", "opens", "closes", "answers", "language", "host_key", "events", "secret",
-    "quiet_from", "quiet_to", "item", "button", "rehearse", "private_key", "text",
+    "quiet_from", "quiet_to", "item", "button", "rehearse", "private_key", "text", "source", "pick", "row_name", "row_spec",
+    "row_naming_rule", "row_due_at", "row_range", "row_language", "row_two_sign",
 )  # fmt: skip
 
 
