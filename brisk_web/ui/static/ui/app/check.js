@@ -41,6 +41,10 @@ document.addEventListener("alpine:init", () => {
       const address = new URLSearchParams(location.search);
       this.window = this.windowOf(address);
       this.frame = this.shown = this.data.frames ? this.within(this.data.begin) : -1; // the page came with its picture
+      this.$nextTick(() => {
+        const { picture } = this.$refs; // one that failed before anybody listened
+        if (picture?.complete && !picture.naturalWidth) this.pictureFailed();
+      });
       if (this.data.frames && !this.$refs.picture.complete) this.pictureState = "decoding";
       this.filter = address.get("only") || "";
       if ([...VIEWS, ...FIELD_VIEWS].includes(address.get("view"))) this.view = address.get("view");
