@@ -31,6 +31,7 @@ from brisk_web.house.models import in_use
 from brisk_web.house.services import record
 from brisk_web.jobs.models import Deliverable, Render
 from brisk_web.shelf.models import SpecVersion
+from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, check_name
 
 _LARGEST = 1 << 30  # bytes of a file that comes along
@@ -254,6 +255,46 @@ def remove(brought: Brought, *, by: User) -> bool:
 def _retire(brought: Brought | None) -> None:
     if brought is not None:
         Brought.objects.filter(pk=brought.pk).update(retired_at=timezone.now())
+
+
+def take_captions(deliverable: Deliverable, *, by: User) -> None:
+    """Let the captions beside the newest render that fit what is asked come along, as they are now.
+
+    Raises ``CompanionRefused`` for a caption file that is no longer what was read.
+    """
+    render = deliverable.renders.order_by("-attempt").first()
+    for companion in asked_of(deliverable):
+        if companion.kind is not CompanionKind.CAPTIONS or companion.weight is CompanionWeight.NEVER or render is None:
+            continue
+        beside = render.media_file.pairings.filter(captions__source__isnull=False).select_related(
+            "captions__source__root"
+        )
+        fitting = (one for one in beside if judge_companion(companion, [_found_of_captions(one)]).outcome == "pass")
+        pairing = next(fitting, None)
+        if pairing is not None and pairing.captions.source is not None:
+            _keep_captions(deliverable, companion, pairing, pairing.captions.source, by=by)
+
+
+def _keep_captions(
+    deliverable: Deliverable, companion: Companion, pairing: Pairing, source: MediaFile, *, by: User
+) -> None:
+    try:
+        source.require_unchanged()
+        data = Path(source.url).read_bytes()
+    except (UnreadableFile, OSError) as error:
+        raise CompanionRefused(f"{source.name} cannot be taken along: {error}.") from error
+    digest, found = hashlib.sha256(data).hexdigest(), _found_of_captions(pairing)
+    before = in_use(Brought.objects.filter(deliverable=deliverable, asked=companion.id)).first()
+    if before and before.sha256 == digest:
+        return
+    _retire(before)
+    facts = {"format": found.format, "count": found.count, "language": found.language}
+    made = Brought.objects.create(
+        deliverable=deliverable, asked=companion.id, name=source.name, size=len(data), sha256=digest, facts=facts,
+        made_by=by,
+    )  # fmt: skip
+    made.path.parent.mkdir(parents=True)
+    made.path.write_bytes(data)
 
 
 def going_along(deliverable: Deliverable) -> list[Brought]:

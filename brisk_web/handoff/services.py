@@ -16,7 +16,7 @@ from brisk_core.exact import spell_bytes, spell_rate
 from brisk_core.facts import keys
 from brisk_web.decisions.models import Signature, standing
 from brisk_web.decisions.services import void_what_changed
-from brisk_web.handoff.companions import going_along, holding_back
+from brisk_web.handoff.companions import CompanionRefused, going_along, holding_back, take_captions
 from brisk_web.handoff.doors import DoorClosed, DoorRefused
 from brisk_web.handoff.looking import ask_for_look
 from brisk_web.handoff.models import Destination, HandOff, Look
@@ -156,6 +156,10 @@ def hand_over(render: Render, destination: Destination, *, by: User, day: date |
     if going.exclude(answer__in=HandOff.BACK).exists():
         raise HandOffRefused(f"It is on its way to {destination}, or there already.")
     name = name_for(render, destination, day or timezone.localdate())
+    try:
+        take_captions(render.deliverable, by=by)
+    except CompanionRefused as error:
+        raise HandOffRefused(str(error)) from error
     try:
         with transaction.atomic():
             row = HandOff.objects.create(

@@ -23,9 +23,10 @@ from brisk_core.exact import spell_bit_rate, spell_bytes, spell_rate, spell_size
 from brisk_core.handoff import FIELDS, NameRule
 from brisk_web.accounts.people import signed_in
 from brisk_web.handoff import services
+from brisk_web.handoff.companions import holding_back, readiness
 from brisk_web.handoff.doors import DoorRefused
 from brisk_web.handoff.doors.sftp import private_key
-from brisk_web.handoff.models import Destination, HandOff, Look, ServedCopy
+from brisk_web.handoff.models import Brought, Destination, HandOff, Look, ServedCopy
 from brisk_web.handoff.services import HandOffRefused
 from brisk_web.house.models import in_use, retired
 from brisk_web.jobs.models import Deliverable, Render
@@ -90,6 +91,7 @@ def hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
     copies = list(row.copies.select_related("media_file"))
     context = {
         "row": row,
+        "along": Brought.objects.filter(pk__in=row.along),
         "looks": _told_apart(row.looked.all()[:_LOOKS]),
         "copies": [(one, _copy_in_words(one)) for one in copies],
         "line_speeds": [(speed * 1000, *_played(label, copies)) for speed, label in row.line_speeds],
@@ -165,6 +167,7 @@ def _hand_over_page(
         "mistake": mistake,
         "rehearsed": rehearsed,
         "blocked": _blocked(newest),
+        "along": readiness(deliverable),
         "offered": [(one, *_name(newest, one)) for one in in_use(Destination.objects.all()) if one.takes_renders],
     }
     return render(request, "handoff/hand_over.html", context, status=422 if mistake else 200)
@@ -175,7 +178,8 @@ def _blocked(newest: Render) -> str:
         services.signed_basis(newest)
     except HandOffRefused as error:
         return str(error)
-    return ""
+    missing = holding_back(newest.deliverable)
+    return f"It is not ready. {missing}" if missing else ""
 
 
 def _name(newest: Render, destination: Destination) -> tuple[str, str]:

@@ -190,6 +190,27 @@ class SentAlongTest(HandOffCase):
         words = json.loads((self.folder / "there" / f"{stem}.words.json").read_text())
         self.assertEqual(words, {"tags": "canal, lock", "title": "The lock"})
 
+    def test_captions_that_stand_beside_the_render_go_along_as_they_are(self) -> None:
+        render = self.signed_with_companions()
+        bring_words(self.wide, "title", "The lock", by=self.operator)
+        bring_file(self.wide, "poster", picture(), by=self.operator)
+        text = b"1\n00:00:00,120 --> 00:00:01,000\nThe lamps\n"
+        made = captions.take_in(keep("canal.en.srt", text, by=None))
+        captions.read_captions.run(made.pk)
+        captions.pair(render.media_file, made)
+        self.work()
+        self.check.refresh_from_db()
+        self.make_signable()  # it was judged again, by its captions
+        self.sign()
+        row = services.hand_over(render, self.folder_door(), by=self.operator)
+        self.work()
+        row.refresh_from_db()
+        self.assertEqual((row.state, row.error), ("done", ""))
+        sent = self.folder / "there" / f"{Path(row.name).stem}.captions.srt"
+        self.assertEqual(sent.read_bytes(), text)
+        companions.take_captions(self.wide, by=self.operator)
+        self.assertEqual(Brought.objects.filter(asked="captions").count(), 1)  # the same again is the same
+
     def test_in_a_package_it_is_listed_and_verified(self) -> None:
         render = self.signed_with_companions()
         bring_words(self.wide, "title", "The lock", by=self.operator)
