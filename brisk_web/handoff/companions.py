@@ -8,6 +8,7 @@ import shutil
 import tempfile
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -45,14 +46,14 @@ class CompanionRefused(Exception):
 
 
 @lru_cache(maxsize=1024)
-def _asked_by(version_id: int) -> tuple[Companion, ...]:
-    """What a published version asks for; it never changes."""
+def _asked_by(version_id: int, published_at: datetime | None) -> tuple[Companion, ...]:
+    """What a version asks for, which never changes once it is published."""
     return SpecVersion.objects.select_related("spec", "base").get(pk=version_id).parsed().companions
 
 
 def asked_of(deliverable: Deliverable) -> tuple[Companion, ...]:
     """What the spec of a deliverable asks to come along, and what must not."""
-    return _asked_by(deliverable.spec_version_id)
+    return _asked_by(deliverable.spec_version_id, deliverable.spec_version.published_at)
 
 
 def readiness_of(deliverables: Sequence[Deliverable]) -> dict[int, list[Ready]]:

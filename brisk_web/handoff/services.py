@@ -146,12 +146,12 @@ def hand_over(render: Render, destination: Destination, *, by: User, day: date |
     """Queue a signed render for a destination; raises ``HandOffRefused`` where it may not go there."""
     Render.objects.select_for_update(of=("self",)).get(pk=render.pk)
     basis = signed_basis(render)
-    if missing := holding_back(render.deliverable):
-        raise HandOffRefused(f"It is not ready. {missing}")
     if destination.retired_at:
         raise HandOffRefused(f"{destination} is no longer offered.")
     if not destination.takes_renders:
         raise HandOffRefused(f"{destination} plays discs; a disc is sent from its own page.")
+    if missing := holding_back(render.deliverable):
+        raise HandOffRefused(f"It is not ready. {missing}")
     going = render.handoffs.filter(destination=destination).exclude(state__in=("cancelled", "failed"))
     if going.exclude(answer__in=HandOff.BACK).exists():
         raise HandOffRefused(f"It is on its way to {destination}, or there already.")

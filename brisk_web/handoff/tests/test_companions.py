@@ -147,7 +147,7 @@ class CompanionsTest(HouseMixin, TestCase):
         self.assertNotContains(self.client.get("/"), "to bring:")
         take_in(self.media("canal.mp4"), self.owed, by=self.by)
         self.assertContains(self.client.get("/"), "to bring: title, tags, poster and 2 more")
-        owed = list(Deliverable.objects.all())
+        owed = list(Deliverable.objects.select_related("spec_version"))
         with self.assertNumQueries(3):  # what was brought, the newest renders, the captions beside them
             companions.readiness_of(owed)
 
