@@ -28,7 +28,7 @@ from brisk_core.exact.sizes import (
     spell_size,
 )
 from brisk_core.exact.timecode import Timecode, nominal_frames
-from brisk_core.exact.whole import read_whole
+from brisk_core.exact.whole import positive, read_whole
 
 __all__ = [
     "STANDARD_RATES",
@@ -45,6 +45,7 @@ __all__ = [
     "parse_ratio",
     "parse_seconds",
     "parse_size",
+    "positive",
     "rate_family",
     "rate_of_steps",
     "read_whole",

@@ -15,6 +15,7 @@ from brisk_core.exact import (
     parse_rate,
     parse_seconds,
     parse_size,
+    positive,
     spell_bit_rate,
     spell_bit_rate_exactly,
     spell_bytes,
@@ -27,7 +28,7 @@ from brisk_core.plan.overhead import WRAPPERS
 from brisk_core.plan.settings import Bound, planned_inspection, rate_bounds
 from brisk_core.plan.sounds import read_sound
 from brisk_core.plan.waiting import Waiting, even_media, media_of, wait
-from brisk_core.plan.words import Reader, positive, read_length, read_percent, read_yes
+from brisk_core.plan.words import Reader, read_length, read_percent, read_yes
 from brisk_core.spec import Outcome, Spec, judge
 
 BITS_SCHEMA = "brisk-sentry/plan-bits/1"

@@ -8,11 +8,11 @@ from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.exact import parse_bytes, parse_rate, parse_size
+from brisk_core.exact import parse_bytes, parse_rate, parse_size, positive
 from brisk_core.facts import keys
 from brisk_core.plan.deck import Deck, DeckClip, Setting, Shown, card_words, cut_alike, look, pairs, switcher_words
 from brisk_core.plan.render import read_render
-from brisk_core.plan.words import Reader, positive, read_count, read_yes
+from brisk_core.plan.words import Reader, read_count, read_yes
 
 DECK_SCHEMA = "brisk-sentry/plan-deck/1"
 _FIELDS = (

@@ -8,9 +8,9 @@ from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.exact import parse_rate, parse_ratio, parse_size
+from brisk_core.exact import parse_rate, parse_ratio, parse_size, positive
 from brisk_core.plan.order import Picture, Row, nearest_rows
-from brisk_core.plan.words import Reader, positive
+from brisk_core.plan.words import Reader
 from brisk_core.spec import Spec
 
 ORDER_SCHEMA = "brisk-sentry/plan-order/1"

@@ -11,14 +11,13 @@ from typing import Any
 
 from brisk_core.facts import Inspection
 from brisk_core.packets import PacketSeries
-from brisk_core.plan.render import read_render
+from brisk_core.plan.render import read_renders
 from brisk_core.plan.words import Reader
 from brisk_core.spec import Check, Finding, Outcome, Spec, Weight, judge, shelf_specs
 
 PLAYS_SCHEMA = "brisk-sentry/plan-plays/1"
 PLAYER_FAMILY = "player"
 _SILENT = "the plan does not say"
-MOST_RENDERS = 50  #: planned ones in a plan
 
 
 class Plays(enum.Enum):
@@ -77,13 +76,7 @@ def plan_plays(
     """
     reader = Reader()
     reader.only("plan", asked, ("renders",))
-    renders = asked.get("renders", [])
-    if not isinstance(renders, list) or len(renders) > MOST_RENDERS:
-        reader.note("renders", f"expected a list of at most {MOST_RENDERS} planned renders")
-        renders = []
-    planned = [read_render(reader, f"render {number}", row) for number, row in enumerate(renders, 1)]
-    if not files and not renders:
-        reader.note("plan", "met neither a file nor a planned render; expected at least one of either")
+    planned = read_renders(reader, asked, beside=bool(files))
     reader.refuse()
     columns = [{"id": one.id, "name": one.name, "source": one.source} for one in profiles]
     rows = [_row(name, one, profiles, planned=False) for name, one in files]

@@ -8,9 +8,9 @@ from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.exact import parse_rate, spell_rate, spell_seconds
+from brisk_core.exact import parse_rate, positive, spell_rate, spell_seconds
 from brisk_core.plan.rates import Material, RatePlan, Target, rank
-from brisk_core.plan.words import Reader, positive, read_length
+from brisk_core.plan.words import Reader, read_length
 
 RATES_SCHEMA = "brisk-sentry/plan-rates/1"
 MOST_SOURCES = 200

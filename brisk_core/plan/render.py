@@ -6,13 +6,14 @@ from collections.abc import Mapping
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.exact import parse_bit_rate, parse_bytes, parse_rate, parse_ratio, parse_size
+from brisk_core.exact import parse_bit_rate, parse_bytes, parse_rate, parse_ratio, parse_size, positive
 from brisk_core.facts import REGISTRY, Inspection, Scan, keys
 from brisk_core.plan.bits import INTRA, Sound
 from brisk_core.plan.settings import planned_inspection
 from brisk_core.plan.sounds import read_sound
-from brisk_core.plan.words import Reader, positive, read_count, read_length, read_yes
+from brisk_core.plan.words import Reader, read_count, read_length, read_yes
 
+MOST_RENDERS = 50  #: planned ones in a plan
 _WRAPPERS = REGISTRY[keys.WRAPPER_FORMAT.id].choices
 _CODECS = REGISTRY[keys.PICTURE_CODEC.id].choices
 _CHROMAS = REGISTRY[keys.PICTURE_CHROMA.id].choices
@@ -24,6 +25,20 @@ RENDER_FIELDS = (
     "name", "wrapper", "codec", "profile", "level", "size", "rate", "scan", "shape", "pixel_aspect", "chroma",
     "bit_depth", "alpha", "picture_rate", "bytes", "length", "group", "fast_start", "sounds", "sample_rate",
 )  # fmt: skip
+
+
+def read_renders(reader: Reader, asked: Mapping[str, Any], *, beside: bool) -> list[tuple[str, Inspection]]:
+    """Return the planned renders of ``asked["renders"]`` by their names; ``beside``: are there files as well?
+
+    Mistakes are noted, one of them where there is neither a file nor a planned render.
+    """
+    renders = asked.get("renders", [])
+    if not isinstance(renders, list) or len(renders) > MOST_RENDERS:
+        reader.note("renders", f"expected a list of at most {MOST_RENDERS} planned renders")
+        renders = []
+    if not renders and not beside:
+        reader.note("plan", "met neither a file nor a planned render; expected at least one of either")
+    return [read_render(reader, f"render {number}", row) for number, row in enumerate(renders, 1)]
 
 
 def read_render(reader: Reader, place: str, row: Any) -> tuple[str, Inspection]:

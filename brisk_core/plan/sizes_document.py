@@ -8,12 +8,12 @@ from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
-from brisk_core.exact import parse_bytes, parse_rate, parse_size, spell_bit_rate, spell_bytes
+from brisk_core.exact import parse_bytes, parse_rate, parse_size, positive, spell_bit_rate, spell_bytes
 from brisk_core.plan.bits import Programme, Sound
 from brisk_core.plan.overhead import WRAPPERS
 from brisk_core.plan.sizes import Weighed, spelled, weigh
 from brisk_core.plan.sounds import read_sound
-from brisk_core.plan.words import Reader, positive, read_length
+from brisk_core.plan.words import Reader, read_length
 
 SIZES_SCHEMA = "brisk-sentry/plan-sizes/1"
 _FIELDS = ("size", "rate", "scan", "length", "sounds", "wrapper", "free")

@@ -13,13 +13,12 @@ from typing import Any
 
 from brisk_core.exact import parse_size, spell_size
 from brisk_core.facts import Inspection, keys
-from brisk_core.plan.render import read_render
+from brisk_core.plan.render import read_renders
 from brisk_core.plan.words import Reader
 from brisk_core.spec import Spec
 from brisk_core.spec.ladder import FRAMES_LEFT_OUT, REFUSED, SCALED, Ladder, LadderCopy, Rung
 
 TARGET_SCHEMA = "brisk-sentry/plan-target/1"
-MOST_RENDERS = 50  #: planned ones in a plan
 SCREEN = (1920, 1080)  #: of a viewer, where none is named
 _LARGEST_SCREEN = 16_384
 _SAYS = {
@@ -63,13 +62,7 @@ def plan_target(
     elif ladder is None:
         reader.note("spec", f"met {spec.id}, which holds no ladder; expected a spec that says what becomes of a file")
     screen = reader.take("screen", _screen, asked.get("screen") or SCREEN, SCREEN)
-    renders = asked.get("renders", [])
-    if not isinstance(renders, list) or len(renders) > MOST_RENDERS:
-        reader.note("renders", f"expected a list of at most {MOST_RENDERS} planned renders")
-        renders = []
-    planned = [read_render(reader, f"render {number}", row) for number, row in enumerate(renders, 1)]
-    if not files and not renders:
-        reader.note("plan", "met neither a file nor a planned render; expected at least one of either")
+    planned = read_renders(reader, asked, beside=bool(files))
     reader.refuse()
     assert spec is not None  # noqa: S101 - else it was refused
     assert ladder is not None  # noqa: S101

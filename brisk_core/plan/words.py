@@ -108,15 +108,3 @@ def read_yes(value: object) -> bool:
     if said not in ("yes", "true", "no", "false"):
         raise ValueRefused(f"met {value!r}; expected yes or no")
     return said in ("yes", "true")
-
-
-def positive(read: Callable[[Any], Read]) -> Callable[[Any], Read]:
-    """Return a reader that refuses what is not more than 0 with ``ValueRefused``."""
-
-    def checked(value: Any) -> Read:
-        found: Any = read(value)
-        if found <= 0:
-            raise ValueRefused(f"met {value!r}; expected more than 0")
-        return found  # type: ignore[no-any-return]
-
-    return checked

@@ -5,15 +5,13 @@ from __future__ import annotations
 import enum
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any
 
-from brisk_core.errors import ValueRefused
 from brisk_core.exact import parse_bytes, parse_size, spell_bytes
 from brisk_core.spec.condition_reader import ConditionReader
 
 _MOST = 40  # companions of a spec
 _LONGEST = 20_000  # letters of a text
-Read = TypeVar("Read")
 
 
 class CompanionKind(enum.Enum):
@@ -137,8 +135,8 @@ class CompanionsReader:
             self.note(f"{place}, weight", f"met {weight!r}; expected must, should or never")
         words = {name: self._words(raw, name, place) for name in ("label", "why", "language")}
         counts = {name: self._count(raw, name, place) for name in ("least", "most", "longest")}
-        size = self._taken(parse_size, raw, "size", place)
-        most_bytes = self._taken(parse_bytes, raw, "most_bytes", place)
+        size = self.conditions.taken(parse_size, raw, "size", place)
+        most_bytes = self.conditions.taken(parse_bytes, raw, "most_bytes", place)
         formats = self._formats(raw, kind, place)
         least, most = counts["least"] or 0, counts["most"]
         if most is not None and most < least:
@@ -166,13 +164,6 @@ class CompanionsReader:
             self.note(f"{place}, {name}", f"met {value!r}; expected a whole number of 0 to {_LONGEST}")
             return None
         return value
-
-    def _taken(self, read: Callable[[Any], Read], raw: Mapping[str, Any], name: str, place: str) -> Read | None:
-        try:
-            return read(raw[name]) if name in raw else None
-        except ValueRefused as error:
-            self.note(f"{place}, {name}", str(error))
-            return None
 
     def _formats(self, raw: Mapping[str, Any], kind: CompanionKind, place: str) -> tuple[str, ...]:
         value = raw.get("formats", [])

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import Any, TypeVar
 
 from brisk_core.captions import LIMITS
 from brisk_core.errors import Mistake, ValueRefused
@@ -30,6 +31,8 @@ from brisk_core.spec.line import Condition
 from brisk_core.spec.patterns import NamePattern
 from brisk_core.spec.span_conditions import SPAN_READERS
 from brisk_core.spec.values import is_ordered, rank, read_value
+
+Read = TypeVar("Read")
 
 
 class _Unreadable(Exception):
@@ -68,6 +71,14 @@ class ConditionReader:
     def note(self, place: str, says: str) -> None:
         """Keep a mistake."""
         self.mistakes.append(Mistake(place=place, says=says))
+
+    def taken(self, read: Callable[[Any], Read], raw: Mapping[str, Any], name: str, place: str) -> Read | None:
+        """Return a field of a mapping as it is read; ``None`` without it, or after noting what is wrong with it."""
+        try:
+            return read(raw[name]) if name in raw else None
+        except ValueRefused as error:
+            self.note(f"{place}, {name}", str(error))
+            return None
 
     def equals(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         return Equals(characteristic, read_value(characteristic, value))

@@ -6,13 +6,11 @@ Rows are tried in their order, as the cases of a condition are: the first that a
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any, TypeVar
 
 from brisk_core.errors import ValueRefused
-from brisk_core.exact import parse_bit_rate, parse_rate, parse_seconds
+from brisk_core.exact import parse_bit_rate, parse_rate, parse_seconds, positive
 from brisk_core.facts import REGISTRY, Inspection, keys
 from brisk_core.spec.condition_reader import ConditionReader
 from brisk_core.spec.conditions import applies
@@ -28,7 +26,6 @@ _LONGEST_DELAY = 30 * 86_400  # seconds
 _LABEL = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,39}")
 _COPY = ("label", "lines", "rate_at_most", "codec", "bit_rate", "delay")
 _CODECS = REGISTRY[keys.PICTURE_CODEC.id].choices
-Read = TypeVar("Read")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -144,20 +141,13 @@ class LadderReader:
             self.note(place, f"met label {label!r}; expected 1 to 40 letters, digits, dots, dashes and underscores")
         if codec is not None and codec not in _CODECS:
             self.note(place, f"met codec {codec!r}; expected one of {', '.join(_CODECS)}")
-        lines = self._taken(_even_lines, raw, "lines", place)
-        rate = self._taken(_more_than_nothing(parse_rate), raw, "rate_at_most", place)
-        bit_rate = self._taken(_more_than_nothing(parse_bit_rate), raw, "bit_rate", place)
-        delay = self._taken(_bearable, raw, "delay", place)
+        lines = self.conditions.taken(_even_lines, raw, "lines", place)
+        rate = self.conditions.taken(positive(parse_rate), raw, "rate_at_most", place)
+        bit_rate = self.conditions.taken(positive(parse_bit_rate), raw, "bit_rate", place)
+        delay = self.conditions.taken(_bearable, raw, "delay", place)
         if len(self.conditions.mistakes) > before or lines is None:
             return None
         return LadderCopy(label=label, lines=lines, codec=codec, rate_at_most=rate, bit_rate=bit_rate, delay=delay)
-
-    def _taken(self, read: Callable[[Any], Read], raw: Mapping[str, Any], name: str, place: str) -> Read | None:
-        try:
-            return read(raw[name]) if name in raw else None
-        except ValueRefused as error:
-            self.note(f"{place}, {name}", str(error))
-            return None
 
 
 def _even_lines(value: object) -> int:
@@ -171,13 +161,3 @@ def _bearable(value: object) -> Fraction:
     if not 0 <= seconds <= _LONGEST_DELAY:
         raise ValueRefused(f"met {value!r}; expected 0 to 30 days")
     return seconds
-
-
-def _more_than_nothing(read: Callable[[Any], Read]) -> Callable[[Any], Read]:
-    def checked(value: Any) -> Read:
-        found: Any = read(value)
-        if found <= 0:
-            raise ValueRefused(f"met {value!r}; expected more than 0")
-        return found  # type: ignore[no-any-return]
-
-    return checked

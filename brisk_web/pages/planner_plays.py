@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.views.decorators.http import require_GET
 
-from brisk_core.plan.plays import MOST_RENDERS
+from brisk_core.plan.render import MOST_RENDERS
 from brisk_web.pages.planning import Page, as_json, chosen_files, kept_plans, offered_files, show
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import players

@@ -11,13 +11,13 @@ from importlib import resources
 from typing import Any
 
 from brisk_core.errors import PlanRefused, SpecRefused, ValueRefused
-from brisk_core.exact import parse_bit_rate, parse_bytes, parse_seconds
+from brisk_core.exact import parse_bit_rate, parse_bytes, parse_seconds, positive
 from brisk_core.facts import Inspection, keys
 from brisk_core.plan.bits import RESERVE, Sound
 from brisk_core.plan.disc.items import ARROWS, Button, Chapter, Clip, Disc, Item, Lead, Part, PlayList, Screen, Way
 from brisk_core.plan.disc.kinds import FAMILIES, KINDS
 from brisk_core.plan.render import RENDER_FIELDS, read_render
-from brisk_core.plan.words import Reader, positive, read_count, read_length, read_percent, read_yes
+from brisk_core.plan.words import Reader, read_count, read_length, read_percent, read_yes
 from brisk_core.spec.document import read_document
 
 DISC_SCHEMA = "brisk-sentry/disc/1"
