@@ -8,10 +8,12 @@ from pathlib import Path
 
 from django.conf import settings
 
+from brisk_core import sandbox
 from brisk_web.inspections.models import Inspection
 from brisk_web.work.sweep import keeper
 
 FRAMES_KEPT_S = 14 * 86400  # since anybody looked at a frame of a file
+_LEFT_S = 86_400  # after which a folder that a reader wrote into belongs to nobody
 _REMOVALS = 5  # attempts at a folder
 _WRITTEN_S = 0.2  # a picture takes to be written
 
@@ -51,13 +53,14 @@ def _remove(folder: Path) -> bool:
 
 @keeper
 def tidy_series() -> int:
-    """Remove series and parts of inspections that are gone; return how many files and folders."""
+    """Remove series and parts of inspections that are gone, and what killed readers left; return how many."""
     top = Path(settings.DATA_FOLDER) / "series"
     known = set(Inspection.objects.values_list("pk", flat=True))
     removed = 0
     for path in top.iterdir() if top.is_dir() else ():
         number = path.name.removesuffix(".npz").partition("-")[0]
-        if number.isdigit() and int(number) not in known:
+        is_left = path.name.startswith(sandbox.APART) and time.time() - path.stat().st_mtime > _LEFT_S
+        if is_left or (number.isdigit() and int(number) not in known):
             shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
             removed += 1
     return removed

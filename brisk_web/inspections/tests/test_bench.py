@@ -5,6 +5,7 @@ from unittest import mock
 from django.urls import reverse
 from PIL import Image
 
+from brisk_core import sandbox
 from brisk_core.frames import of_shot
 from brisk_web.checks.services import open_check
 from brisk_web.inspections.keeping import tidy_frames, tidy_series
@@ -111,6 +112,11 @@ class BenchTest(BenchTestCase):
         stray = series.with_name("999999-scan.npz")
         stray.write_bytes(b"x")
         self.assertEqual((tidy_series(), stray.exists(), series.exists()), (1, False, True))
+        left, working = (stray.with_name(f"{sandbox.APART}{name}") for name in ("left", "working"))
+        for folder in (left, working):
+            folder.mkdir()
+        os.utime(left, (1, 1))
+        self.assertEqual((tidy_series(), left.exists(), working.exists()), (1, False, True))
 
     def test_samples_are_the_code_values_of_the_frame(self) -> None:
         self.work()
