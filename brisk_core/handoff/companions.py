@@ -60,7 +60,7 @@ class Ready:
 def judge_companion(companion: Companion, brought: Sequence[Brought]) -> Ready:
     """Judge what was brought for a companion; of several things the first that fits counts, else the first.
 
-    For what must not come along ``brought`` is everything of its kind that would.
+    For what must not come along ``brought`` is everything of its kind that would be sent.
     """
     if companion.weight is CompanionWeight.NEVER:
         if not brought:
@@ -127,19 +127,14 @@ def _of_file(companion: Companion, one: Brought) -> str:
     if one.format not in formats:
         met = one.format or "none of the formats that are known"
         return f"{one.name} is {met}; expected {' or '.join(formats)}."
-    if (
-        companion.language
-        and one.language.casefold().partition("-")[0] != companion.language.casefold().partition("-")[0]
-    ):
+    if companion.language and _main(one.language) != _main(companion.language):
         return f"{one.name} is in {one.language or 'a language that it does not say'}; expected {companion.language}."
     if companion.size and one.picture != companion.size:
         met = "{} × {}".format(*one.picture) if one.picture else "of a size that is not known"
         return f"{one.name} is {met}; expected {companion.size[0]} × {companion.size[1]}."
     if companion.most_bytes is not None and one.size > companion.most_bytes:
         over = spell_bytes(one.size - companion.most_bytes)
-        return (
-            f"{one.name} has {spell_bytes(one.size)}, {over} more than the {spell_bytes(companion.most_bytes)} allowed."
-        )
+        return f"{one.name} has {spell_bytes(one.size)}, {over} more than {spell_bytes(companion.most_bytes)}."
     if companion.kind is CompanionKind.CHAPTERS and one.count is not None and one.count < companion.least:
         return f"{one.name} has {one.count} chapters, {companion.least - one.count} too few."
     return ""

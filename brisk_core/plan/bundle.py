@@ -108,13 +108,14 @@ def _due(value: object) -> Fraction:
 
 
 def bundle_to_document(name: str, ordered: Iterable[Ordered]) -> dict[str, Any]:
-    """Return a bundle as plain values; ``read_bundle`` of its text gives the same bundle."""
+    """Return a bundle as plain values; ``read_bundle`` of its text gives the same bundle, dues to the second."""
     rows = []
     for one in ordered:
         row: dict[str, Any] = {"name": one.name, "spec": one.spec}
         row |= {key: value for key in ("naming_rule", "range", "language") if (value := getattr(one, key))}
         if one.due_in is not None:
-            row["due_in"] = f"{float(one.due_in / 3600):g} h"
+            hours, rest = divmod(round(one.due_in), 3600)
+            row["due_in"] = f"{round(one.due_in)} s" if rest else f"{hours} h"
         if one.two_sign:
             row["two_sign"] = True
         rows.append(row)

@@ -62,15 +62,20 @@ def readiness_of(deliverables: Sequence[Deliverable]) -> dict[int, list[Ready]]:
     if not asking:
         return {}
     brought: dict[tuple[int, str], list[Found]] = defaultdict(list)
-    for there in in_use(Brought.objects.filter(deliverable__in=asking)):
-        brought[there.deliverable_id, there.asked].append(there.found)
+    for row in in_use(Brought.objects.filter(deliverable__in=asking)):
+        brought[row.deliverable_id, row.asked].append(row.found)
     captions = _captions_of(asking)
     found = {}
     for one in asking:
         rows = []
         for companion in asked_of(one):
-            beside = captions[one.pk] if companion.kind is CompanionKind.CAPTIONS else []
-            rows.append(judge_companion(companion, [*brought[one.pk, companion.id], *beside]))
+            if companion.weight is CompanionWeight.NEVER:
+                alike = [other.id for other in asked_of(one) if other.kind is companion.kind]
+                there = [each for id_ in alike for each in brought[one.pk, id_]]
+            else:
+                beside = captions[one.pk] if companion.kind is CompanionKind.CAPTIONS else []
+                there = [*brought[one.pk, companion.id], *beside]
+            rows.append(judge_companion(companion, there))
         found[one.pk] = rows
     return found
 

@@ -74,7 +74,7 @@ def _pictures(file: MediaFile) -> list[int]:
 @require_POST
 @permission_required("handoff.add_handoff", raise_exception=True)
 def bring_companion(request: HttpRequest, deliverable_id: int, slug: str) -> HttpResponse:
-    """Bring words, a file, or a frame of the newest render as the poster."""
+    """Bring words, a file, or a poster: a frame of the newest render."""
     deliverable, by = get_object_or_404(Deliverable, pk=deliverable_id), signed_in(request)
     upload, frame = request.FILES.get("file"), whole(request.POST.get("frame"))
     try:
