@@ -2,6 +2,7 @@
 # Sourced with bash; expects REPO to be the checkout and to be run from it. Safe to run twice, as root or not.
 
 export UV_SYSTEM_CERTS=1 # the machine's own certificates, as pip and apt use them
+unset PYTHONDONTWRITEBYTECODE # a dozen processes are started here, and each would compile everything anew
 
 say() { printf '%s\n' "$*" >&2; }
 

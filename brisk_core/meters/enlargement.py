@@ -1,6 +1,7 @@
 """Enlargement by interpolation: the spectrum folds, and how samples follow their neighbours repeats with the old grid.
 
-Folds (``folding``) are looked for first. What they do not tell, factors that fit no whole bin above all, periods may:
+Folds (``folding``) are looked for first, in each picture and in those of a shot and of the file together. What they do
+not tell, factors that fit no whole bin above all, periods may:
 
 An interpolated sample is a mean of source samples around it, and how sharp it can be depends on where between them it
 lies. So the mean bend of the samples of each column, or line, rises and falls with the period of the source's grid
@@ -19,10 +20,19 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.meters.folding import Fold, find_fold, folds_at, heights_of
+from brisk_core.meters.folding import (
+    Fold,
+    FoldTotal,
+    Heights,
+    Together,
+    alike,
+    find_fold,
+    folding_of,
+    height_near,
+)
 from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
-from brisk_core.meters.spectrum import falls_short, is_looked_at, lit_part, spectrum_of
+from brisk_core.meters.spectrum import falls_short, is_looked_at, lit_box, spectrum_of
 
 _LINES = 270  # lines that are looked at
 _SHORT_BITS = 13  # depth up to which bends fit 16 bits
@@ -38,6 +48,7 @@ _HARMONICS = 4
 _BLOCKS = (0.0, 1 / 8, 1 / 4, 3 / 8, 1 / 2)  # frequencies of blocks that shift a peak
 _QUARTER, _QUARTER_ABOVE = 25.0, 8.0  # height of a peak at 1/4, and over those of the other frequencies of blocks
 _TOLD, _CLEAR = 6.0, 2.0  # height of a peak over the usual, and over what is left besides it
+_STANDS = 2.0  # 8-bit steps
 _AGREE = 0.004  # cycles a sample by which peaks of one enlargement may differ
 _MOST_OF = 0.5  # of the pictures of a shot that must agree
 _ALONE = 14.0  # height of the peaks of a shot of which one picture only tells
@@ -48,15 +59,18 @@ _MOST = 6.0  # times that are told
 _FOLDS = 6.0  # height of a fold that tells which of two factors it was
 _FOLD_ALONE = 40.0  # height of the fold of a shot of which one picture only tells
 _UNKNOWN, _FEW, _MANY = 0, 1, 2  # which of the two factors that share a period
+_HALF, _QUARTERS = 1 / 2, 3 / 4  # shares that are told by how all the eighths stand
+_SURELY_MANY = 30.0  # height over that of its counterpart, of an enlargement by more than 2
 _SAME_FOLD = 0.005  # difference of shares
 _MEANT = 0.01  # of a factor, within which a standard size is meant
 #: Lines of pictures that material is enlarged from.
 STANDARD_LINES = (480, 486, 540, 576, 720, 1080, 1440, 2160)
+_STANDARD_SAMPLES = (704, 720, 960, 1280, 1440, 1920, 2048, 2560, 3840)  # of a line, in the same way
 _NEAR_LINES = 0.006
 
 
 class EnlargementMeter:
-    """The strongest period of how samples bend, across and down."""
+    """The strongest period of how samples bend, across and down; folds of each picture, and their total."""
 
     name = "enlargement"
     row = np.dtype(
@@ -66,6 +80,9 @@ class EnlargementMeter:
     )  # fmt: skip
     looks_back = False
 
+    def __init__(self) -> None:
+        self.total = FoldTotal()
+
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return for both directions the frequency in cycles a sample, 0 where none stands out, its height and phase;
         before them whether the picture was looked at, and by which of two factors it was enlarged; after them the
@@ -74,14 +91,18 @@ class EnlargementMeter:
         if not is_looked_at(now.number):
             return 0, 0, *(0.0,) * 9
         bits = now.samples.bits
-        luma = lit_part(now.luma, bits)
+        top, bottom, left, right = lit_box(now.luma, bits)
+        luma = now.luma[top:bottom, left:right]
         rows, columns = luma[:: max(1, luma.shape[0] // _LINES)], luma[:, :: max(1, luma.shape[1] // _LINES)].T
         across, down = _strongest(rows, bits), _strongest(columns, bits)
-        heights = heights_of(luma, bits)
-        fold = find_fold(*heights) if heights is not None else Fold()
+        folding = folding_of(luma, bits, (left, top))
+        heights = folding.heights if folding else None
+        fold = find_fold(*heights) if heights else Fold()
+        if folding:
+            self.total.take(folding, now.number, now.size)
         which = _UNKNOWN
         if found := down[0] or across[0]:
-            few, many = (folds_at(heights, at) if heights else 0.0 for at in (1 - found, found))
+            few, many = (height_near(np.maximum(*heights), at) if heights else 0.0 for at in (1 - found, found))
             if max(few, many) >= _FOLDS:
                 which = _MANY if many > few else _FEW
             elif _is_many_times(rows, bits, found):
@@ -114,7 +135,15 @@ def _strongest(lines: Plane, bits: int) -> tuple[float, float, float]:
     bend = np.minimum(np.abs(np.diff(steps, axis=1)), most).mean(axis=0) / unit
     slope = np.minimum(np.abs(steps), most).mean(axis=0) / unit
     ways = _period(bend), _period(bend / (slope[1:] + slope[:-1] + _LEAST_STEP))
-    return max(ways, key=lambda one: one[1])
+    found = max(ways, key=lambda one: one[1])
+    return (0.0, 0.0, 0.0) if found[0] and _stands(values.mean(axis=0) / unit, found[0]) else found
+
+
+def _stands(profile: NDArray[np.float64], frequency: float) -> bool:
+    """Does the mean of lines rise and fall with a frequency itself? A grid or a screen does so, no enlargement does."""
+    window = np.hanning(len(profile))
+    wave = np.exp(-2j * np.pi * frequency * np.arange(len(profile)))
+    return 2 * float(np.abs(((profile - profile.mean()) * window * wave).sum())) / float(window.sum()) >= _STANDS
 
 
 def _period(bend: NDArray[np.float64]) -> tuple[float, float, float]:
@@ -178,21 +207,97 @@ class Enlarged:
         """Was it enlarged by the same?"""
         return max(abs(self.factor - other.factor), abs(self.across - other.across)) < _MEANT
 
+    def is_part_of(self, other: Enlarged) -> bool:
+        """Was it enlarged by the same in each direction that tells?"""
+        ways = ((self.factor, other.factor), (self.across, other.across))
+        return all(mine == 1 or abs(mine - theirs) < _MEANT for mine, theirs in ways)
 
-def find_enlarged(rows: Rows, cuts: NDArray[np.intp], lines: int) -> tuple[Enlarged, ...]:
-    """Return the shots whose pictures were enlarged, neighbours by the same factor together; ``lines`` is the height.
 
-    A fold, or the same period in both directions, must be told of most pictures of a shot that were looked at and tell.
+def find_enlarged(
+    rows: Rows, cuts: NDArray[np.intp], size: tuple[int, int], total: FoldTotal, *, fields: bool = False
+) -> tuple[Enlarged, ...]:
+    """Return the shots whose pictures were enlarged, neighbours by the same factor together; ``size`` is theirs.
+
+    A fold, or the same period in both directions, must be told of most pictures of a shot that were looked at and tell,
+    or of its pictures together, or of all of the file together. Where lines belong to two moments (``fields``), only
+    the samples of a line tell.
     """
+    count = len(rows)
+    shots = list(itertools.pairwise([0, *cuts.tolist(), count]))
+    totals = [total.together(size, start, end if end < count else None) for start, end in shots]
+    told = [_of_shot(rows[start:end], start, size[1], fields=fields) for start, end in shots]
+    for at, (shot, seen) in enumerate(zip(shots, totals, strict=True)):
+        together = _together(seen, shot, size, fields=fields)
+        one = told[at]
+        if one is None or (together is not None and 1 in (one.factor, one.across) and one.is_part_of(together)):
+            told[at] = together or one
+    whole = _together(total.together(size), (0, count), size, fields=fields)
+    if whole is not None:
+        for at, ((start, end), seen) in enumerate(zip(shots, totals, strict=True)):
+            if told[at] is None and _shows(seen, whole):
+                told[at] = replace(whole, start=start, end=end)
+        halves = total.together(size, 0, count // 2), total.together(size, count // 2)
+        if not any(told) and all(_shows(half, whole) for half in halves):
+            return (whole,)
     found: list[Enlarged] = []
-    for start, end in itertools.pairwise([0, *cuts.tolist(), len(rows)]):
-        one = _of_shot(rows[start:end], start, lines)
+    for one in told:
         if one is None:
             continue
-        if found and found[-1].end == start and found[-1].is_like(one):
-            one = replace(found.pop(), end=end)
+        if found and found[-1].end == one.start and found[-1].is_like(one):
+            one = replace(found.pop(), end=one.end)
         found.append(one)
     return tuple(found)
+
+
+def _together(seen: Together | None, shot: tuple[int, int], size: tuple[int, int], *, fields: bool) -> Enlarged | None:
+    """Return what the pictures of a shot show together."""
+    if seen is None:
+        return None
+    start, end = shot
+    fold = (replace(seen, down=np.zeros_like(seen.down)) if fields else seen).find()
+    if not fold.height:
+        return None
+    if fold.across == fold.down:
+        both = np.minimum(seen.across, seen.down)
+        factor = _factor_together(both, seen.known, fold.down, size[1], STANDARD_LINES)
+        return Enlarged(start=start, end=end, factor=factor, across=factor)
+    return Enlarged(
+        start=start,
+        end=end,
+        factor=_factor_together(seen.down, seen.known, fold.down, size[1], STANDARD_LINES),
+        across=_factor_together(seen.across, seen.known, fold.across, size[0], _STANDARD_SAMPLES),
+    )
+
+
+def _factor_together(heights: Heights, known: float, share: float, count: int, standard: Sequence[int]) -> float:
+    """Return the enlargement of pictures that fold at a share of their ``count`` lines, or samples of a line: of those
+    that fold there too and show at least half of what is ``known`` at their own share, that of a standard size, else
+    this one; 1 for none.
+    """
+    if not share:
+        return 1.0
+    if share in (_HALF, _QUARTERS):
+        return 1 / share
+    height = height_near(heights, share)
+    ways = [one for one in alike(share) if one == share or height_near(heights, one) >= known / 2]
+    # A coder's blocks of eight samples shift what is strong.
+    ways += [one for one in (share - 1 / 8, share + 1 / 8) if height_near(heights, one) >= height / 2]
+    # What lies high is the first that a coder of few bits takes away.
+    if share < _HALF and height < _SURELY_MANY * height_near(heights, 1 - share):
+        ways.append(1 - share)
+    meant = [(way, near) for way in ways for near in standard if abs(near - count * way) <= _NEAR_LINES * near]
+    if not meant:
+        return 1 / share
+    return count / max(meant, key=lambda one: height_near(heights, one[0]))[1]
+
+
+def _shows(seen: Together | None, whole: Enlarged) -> bool:
+    """Do the pictures of a stretch show together by what those of the whole file were enlarged?"""
+    return seen is not None and all(
+        height_near(of, 1 / factor) >= seen.known
+        for of, factor in ((seen.across, whole.across), (seen.down, whole.factor))
+        if factor > 1
+    )
 
 
 def of_most(enlarged: Sequence[Enlarged], count: int) -> Enlarged | None:
@@ -201,11 +306,14 @@ def of_most(enlarged: Sequence[Enlarged], count: int) -> Enlarged | None:
     return longest if longest is not None and longest.end - longest.start > count / 2 else None
 
 
-def _of_shot(rows: Rows, start: int, lines: int) -> Enlarged | None:
+def _of_shot(rows: Rows, start: int, lines: int, *, fields: bool) -> Enlarged | None:
     looked = rows[rows["looked"] > 0]
     if fold := _fold_of(looked):
         across, down = (1 / share if share else 1.0 for share in fold)
-        return Enlarged(start=start, end=start + len(rows), factor=down, across=across)
+        if not fields or across > 1:
+            return Enlarged(start=start, end=start + len(rows), factor=1.0 if fields else down, across=across)
+    if fields:
+        return None
     told = _period_of(looked)
     if told is None:
         return None

@@ -51,13 +51,19 @@ class DetailMeter:
 
 def lit_part(luma: Plane, bits: int) -> Plane:
     """Return a picture without flat lines and columns at its edges, such as bars."""
+    top, bottom, left, right = lit_box(luma, bits)
+    return luma[top:bottom, left:right]
+
+
+def lit_box(luma: Plane, bits: int) -> tuple[int, int, int, int]:
+    """Return the lines and columns, first and after the last, between flat ones at the edges of a picture."""
     least = _FLAT << (bits - 8)
     across, down = luma[:, ::_STEP], luma[::_STEP]
     rows = np.flatnonzero(across.max(axis=1).astype(np.int32) - across.min(axis=1) > least)
     columns = np.flatnonzero(down.max(axis=0).astype(np.int32) - down.min(axis=0) > least)
     if not len(rows) or not len(columns) or min(np.ptp(rows), np.ptp(columns)) < _LEAST_LIT:
-        return luma
-    return luma[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+        return 0, luma.shape[0], 0, luma.shape[1]
+    return int(rows[0]), int(rows[-1]) + 1, int(columns[0]), int(columns[-1]) + 1
 
 
 def is_looked_at(number: int) -> bool:

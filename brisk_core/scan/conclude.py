@@ -77,7 +77,7 @@ def judge_pictures(
     lit["high"][scan.missing] = 255  # what was not decoded is not black
     size = max(scan.sizes, key=lambda one: scan.sizes[one]) if scan.sizes else (0, 0)
     progressive = found_fields.scan in (None, Scan.PROGRESSIVE)
-    enlarged = find_enlarged(rows("enlargement"), cuts, size[1]) if progressive else ()
+    enlarged = find_enlarged(rows("enlargement"), cuts, size, scan.enlargement.total, fields=not progressive)
     return PictureVerdicts(
         fields=found_fields,
         cuts=cuts,
@@ -102,6 +102,8 @@ def _detail(
 ) -> tuple[int, int] | None:
     """The effective size of most pictures; ``None`` where one direction was enlarged and nobody knows of the other."""
     most = of_most(enlarged, count)
+    if most is not None and not progressive:
+        return round(size[0] / most.across), size[1]
     if most is not None:
         for factor, shares in ((most.across, rows["across"]), (most.factor, rows["down"])):
             if factor == 1 and not is_own(shares):

@@ -46,6 +46,7 @@ class PictureScan:
 
     rows: MeterRows
     area: AreaMeter
+    enlargement: EnlargementMeter
     histogram: LumaHistogram
     first: int  #: number of the segment's first picture
     missing: list[int] = field(default_factory=list)  #: pictures that could not be decoded
@@ -55,12 +56,12 @@ class PictureScan:
     @classmethod
     def begin(cls, first: int) -> PictureScan:
         """Return a scan with nothing in it."""
-        area = AreaMeter()
+        area, enlargement = AreaMeter(), EnlargementMeter()
         meters = (
             FieldMeter(), ChangeMeter(), MotionMeter(), LightMeter(), LevelMeter(), area, BlockMeter(), AlphaMeter(),
-            DetailMeter(), EnlargementMeter(), SignatureMeter(), BurstMeter(),
+            DetailMeter(), enlargement, SignatureMeter(), BurstMeter(),
         )  # fmt: skip
-        return cls(rows=MeterRows(meters), area=area, histogram=LumaHistogram(), first=first)
+        return cls(rows=MeterRows(meters), area=area, enlargement=enlargement, histogram=LumaHistogram(), first=first)
 
     @property
     def end(self) -> int:
@@ -86,6 +87,7 @@ class PictureScan:
             raise ValueError(f"met a segment from picture {later.first}; expected one from {self.end}")
         self.rows.join(later.rows)
         self.area.total.join(later.area.total)
+        self.enlargement.total.join(later.enlargement.total)
         self.histogram.join(later.histogram)
         self.missing += later.missing
         self.damaged += later.damaged
@@ -105,6 +107,7 @@ class PictureScan:
         for (width, height), lines in self.area.total.lines.items():
             arrays[f"lines_{width}_{height}"] = lines
             arrays[f"columns_{width}_{height}"] = self.area.total.columns[width, height]
+        arrays |= self.enlargement.total.to_arrays()
         with written_whole(path) as unfinished:
             np.savez(unfinished, allow_pickle=False, **arrays)
 
@@ -119,6 +122,7 @@ class PictureScan:
             scan.sizes = {(width, height): count for width, height, count in data["sizes"].tolist()}
             scan.histogram.counts = data["histogram"]
             scan.histogram.pictures = int(data["histogram_pictures"])
+            scan.enlargement.total.from_arrays(data)
             for name in data.files:
                 if name.startswith("lines_"):
                     width, height = (int(number) for number in name.split("_")[1:])

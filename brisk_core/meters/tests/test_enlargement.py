@@ -7,7 +7,8 @@ import numpy as np
 
 from brisk_core.meters import Picture, Samples
 from brisk_core.meters.enlargement import Enlarged, EnlargementMeter, find_enlarged
-from brisk_core.meters.spectrum import DetailMeter
+from brisk_core.meters.folding import FoldTotal, folding_of
+from brisk_core.meters.spectrum import DetailMeter, is_looked_at
 from brisk_core.meters.tests.drawn import Plane
 
 WIDTH, HEIGHT = 1280, 720
@@ -48,18 +49,31 @@ def enlarged(draw: Draw, number: int, factor: float, way: int, across: float | N
     return np.asarray(cv2.resize(small, (WIDTH, HEIGHT), interpolation=way), np.uint8)
 
 
-#: Numbers of pictures that are looked at.
-LOOKED = (0, 17, 34, 39, 56, 61, 78, 83, 100, 105)
-
-
-def told(draw: Callable[[int], Plane], looked: int = 3, cuts: tuple[int, ...] = ()) -> tuple[Enlarged, ...]:
-    """What is found in the pictures of a film of which only those that are looked at are drawn."""
+def told(
+    draw: Callable[[int], Plane],
+    looked: int = 3,
+    cuts: tuple[int, ...] = (),
+    *,
+    fields: bool = False,
+    alone: bool = False,
+) -> tuple[Enlarged, ...]:
+    """What is found in the pictures of a film of which only those that are looked at are drawn; ``alone`` leaves out
+    what they show together.
+    """
     meter = EnlargementMeter()
-    rows = np.zeros(LOOKED[looked - 1] + 1, meter.row)
-    for number in LOOKED[:looked]:
+    numbers = [number for number in range(12 * looked) if is_looked_at(number)][:looked]
+    rows = np.zeros(numbers[-1] + 1, meter.row)
+    for number in numbers:
         picture = Picture(number=number, planes=(draw(number),), samples=Samples(bits=8))
         rows[number] = meter.measure(picture, ())
-    return find_enlarged(rows, np.array(cuts, np.intp), HEIGHT)
+    total = FoldTotal() if alone else meter.total
+    return find_enlarged(rows, np.array(cuts, np.intp), (WIDTH, HEIGHT), total, fields=fields)
+
+
+def grainy(draw: Callable[[int], Plane], number: int, deviation: float) -> Plane:
+    """A picture with grain that nobody enlarged."""
+    grain = np.random.default_rng(number).normal(0, deviation, (HEIGHT, WIDTH))
+    return np.asarray((draw(number) + grain).clip(16, 235), np.uint8)
 
 
 class EnlargementTest(TestCase):
@@ -161,3 +175,95 @@ class EnlargementTest(TestCase):
 
         (found,) = told(boxed)
         self.assertAlmostEqual(found.factor, 1.25, delta=0.02)
+
+
+class TogetherTest(TestCase):
+    """What one picture does not tell, those of a shot or of a file tell together."""
+
+    def test_grain_hides_it_in_one_picture_and_not_in_several(self) -> None:
+        for factor in (1.25, 1.5, 1.875):
+            with self.subTest(factor=factor):
+                hidden = partial(grainy, partial(enlarged, cloth, factor=factor, way=cv2.INTER_CUBIC), deviation=11.0)
+                self.assertEqual(told(hidden, 8, alone=True), ())
+                (found,) = told(hidden, 8)
+                self.assertAlmostEqual(found.factor, factor, delta=0.02)
+                self.assertAlmostEqual(found.across, factor, delta=0.02)
+        self.assertEqual(told(partial(grainy, partial(cloth, size=(WIDTH, HEIGHT)), deviation=11.0), 8), ())
+
+    def test_a_shot_among_others_and_one_that_moves_its_grid(self) -> None:
+        def film(number: int) -> Plane:
+            if 100 <= number < 250:
+                picture = enlarged(cloth, number, factor=1.5, way=cv2.INTER_CUBIC)
+                return np.roll(picture, 1 if number >= 180 else 0, 1)  # a second shot of the same, reframed
+            return cloth(number, (WIDTH, HEIGHT))
+
+        (found,) = told(lambda number: grainy(film, number, 8.0), 26, cuts=(100, 180, 250))
+        self.assertEqual((found.start, found.end), (100, 250))
+
+    def test_fields_tell_of_the_samples_of_a_line_only(self) -> None:
+        def woven(number: int, across: float) -> Plane:
+            first, second = (
+                enlarged(cloth, 2 * number + at, factor=1.0, across=across, way=cv2.INTER_CUBIC) for at in (0, 1)
+            )
+            picture = first.copy()
+            picture[1::2] = second[1::2]
+            return picture
+
+        (found,) = told(partial(woven, across=1.5), 4, fields=True)
+        self.assertAlmostEqual(found.across, 1.5, delta=0.02)
+        self.assertEqual(found.factor, 1.0)
+        self.assertEqual(told(partial(woven, across=1.0), 4, fields=True), ())
+
+    def test_walls_and_screens_are_silent(self) -> None:
+        rows, columns = np.mgrid[:HEIGHT, :WIDTH]
+
+        def bricks(number: int, wide: int, high: int) -> Plane:
+            wall = np.full((HEIGHT, WIDTH), 150.0)
+            wall[((columns + rows // high % 2 * (wide // 2)) % wide < 2) | (rows % high < 2)] = 70
+            return grainy(lambda _: np.asarray(cv2.GaussianBlur(wall, (0, 0), 0.6), np.uint8), number, 1.5)
+
+        def screen(number: int, pitch: int) -> Plane:
+            lit = cloth(number, (WIDTH, HEIGHT)).astype(np.float32)
+            lit[:, ::pitch] *= 0.6
+            lit[::pitch] *= 0.6
+            return lit.astype(np.uint8)
+
+        for wide, high in ((40, 16), (24, 10), (33, 14)):
+            self.assertEqual(told(partial(bricks, wide=wide, high=high), 6), (), (wide, high))
+        for pitch in (3, 5):
+            self.assertEqual(told(partial(screen, pitch=pitch), 6), (), pitch)
+
+    def test_a_band_of_words_that_was_enlarged_does_not_speak_for_the_picture(self) -> None:
+        words = np.full((60, 853), 60, np.uint8)
+        for at in range(6):
+            cv2.putText(
+                words, f"Canal news {at}", (5 + at * 140, 35), cv2.FONT_HERSHEY_SIMPLEX, 0.9, 220, 1, cv2.LINE_AA
+            )
+        band = cv2.resize(words, (WIDTH, 90), interpolation=cv2.INTER_CUBIC)
+
+        def captioned(number: int) -> Plane:
+            picture = cloth(number % 60, (WIDTH, HEIGHT)).copy()
+            picture[600:690] = band
+            return picture
+
+        self.assertEqual(told(captioned, 24), ())
+
+    def test_totals_of_parts_are_that_of_the_whole(self) -> None:
+        draw = partial(enlarged, cloth, factor=1.5, way=cv2.INTER_CUBIC)
+        whole, first, second = FoldTotal(), FoldTotal(), FoldTotal()
+        size = (WIDTH, HEIGHT)
+        for number in (0, 17, 34, 39, 56, 61):
+            folding = folding_of(draw(number), 8)
+            assert folding
+            for total in (whole, first if number < 36 else second):
+                total.take(folding, number, size)
+        kept = FoldTotal()
+        kept.from_arrays(second.to_arrays())
+        first.join(kept)
+        one, other = whole.together(size), first.together(size)
+        assert one
+        assert other
+        np.testing.assert_allclose(other.across, one.across, rtol=1e-4)
+        np.testing.assert_allclose(other.down, one.down, rtol=1e-4)
+        self.assertEqual((one.looked, other.looked), (6, 6))
+        self.assertIsNone(whole.together((WIDTH, 1080)))

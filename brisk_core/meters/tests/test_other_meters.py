@@ -21,11 +21,12 @@ def sharp(number: int, size: tuple[int, int]) -> Plane:
 
 class DetailTest(TestCase):
     def effective(self, planes: list[Plane]) -> tuple[int, int] | None:
-        rows = MeterRows([DetailMeter(), EnlargementMeter()])
+        meter = EnlargementMeter()
+        rows = MeterRows([DetailMeter(), meter])
         for number, plane in zip((0, 17, 34, 39), planes, strict=True):
             rows.take(Picture(number=number, planes=(plane,), samples=Samples(bits=8)))
         height, width = planes[0].shape
-        enlarged = find_enlarged(rows.rows("enlargement"), np.zeros(0, np.intp), height)
+        enlarged = find_enlarged(rows.rows("enlargement"), np.zeros(0, np.intp), (width, height), meter.total)
         if enlarged:
             return round(width / enlarged[0].factor), round(height / enlarged[0].factor)
         return judge_detail(rows.rows("detail"), (width, height), progressive=True)
