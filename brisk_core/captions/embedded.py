@@ -13,7 +13,7 @@ from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument
 from brisk_core.captions.line21 import Field, remarks_of
 from brisk_core.captions.plain import flawed, plain
 from brisk_core.captions.shown import captions_of
-from brisk_core.packets import CaptionData, read_packets
+from brisk_core.packets import PICTURES, CaptionData, read_packets
 from brisk_core.reading import Source, open_container, picture_start, read_headers
 from brisk_core.reading.library import text_tracks
 
@@ -69,7 +69,7 @@ def _follow(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
             else:
                 kinds.add(DIGITAL)
                 digital.feed(time, number, starts=kind == _STARTS, pair=pair)
-    where = "" if data.place == "pictures" else f", {data.place}"
+    where = "" if data.place == PICTURES else f", {data.place}"
     documents = [
         _document(
             f"{channel}{where}",

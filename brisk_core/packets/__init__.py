@@ -6,7 +6,7 @@ pass), ``timing``, ``bit_rates``, ``buffer``, ``level_limits``, ``groups``, ``li
 
 from brisk_core.packets.bit_rates import one_second_windows
 from brisk_core.packets.buffer import BufferFit, fit_buffer, fullness
-from brisk_core.packets.caption_data import CaptionData
+from brisk_core.packets.caption_data import PICTURES, CaptionData
 from brisk_core.packets.demux import PacketPass, SoundTotals, read_packets
 from brisk_core.packets.line import LINE_SPEEDS, LinePlay, play_over_line
 from brisk_core.packets.observe import observe_packets
@@ -14,6 +14,7 @@ from brisk_core.packets.series import PacketSeries, load_series, save_series
 
 __all__ = [
     "LINE_SPEEDS",
+    "PICTURES",
     "BufferFit",
     "CaptionData",
     "LinePlay",

@@ -1,8 +1,9 @@
 """Caption data inside a media file: pairs of line 21 and packets of digital captions, wherever a wrapper keeps them.
 
-Four places: user data of coded pictures (ATSC A/53 part 4, 6.2.3), a caption track of a movie (``c608``, ``c708``), and
-ancillary packets of MXF (ST 436-1), where CDPs (ST 334-2) lie in them or line-21 pairs alone (ST 334-1). What is found
-is kept as triplets of CEA-708: a byte of flags and type, and two bytes.
+Places: messages and user data of coded pictures (ATSC A/53 part 4, 6.2.3), user data of cable (ANSI/SCTE 20) and of
+discs, a caption track of a movie (``c608``, ``c708``), and ancillary packets of MXF (ST 436-1), where CDPs (ST 334-2)
+lie in them or line-21 pairs alone (ST 334-1). What is found is kept as triplets of CEA-708: a byte of flags and type,
+and two bytes.
 """
 
 from __future__ import annotations
@@ -13,15 +14,23 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
-MARK = b"GA94"  #: stands before caption data in coded pictures, whatever their codec
+_MARK = b"GA94"  # stands before caption data in coded pictures, whatever their codec
 #: ITU-T T.35: United States, ATSC; "GA94"; cc_data.
-_IN_MESSAGE = b"\xb5\x00\x31" + MARK + b"\x03"
-#: user_data_start_code of ISO/IEC 13818-2; "GA94"; cc_data.
-_IN_USER_DATA = b"\x00\x00\x01\xb2" + MARK + b"\x03"
+_IN_MESSAGE = b"\xb5\x00\x31" + _MARK + b"\x03"
+_IN_USER_DATA = _MARK + b"\x03"
+_USER_DATA = b"\x00\x00\x01\xb2"  # user_data_start_code of ISO/IEC 13818-2
+_START = b"\x00\x00\x01"
+_PICTURE = _START + b"\x00"  # picture_start_code
+_CABLE = b"\x03\x81"  # user_data_type_code, and that there is line 21 (ANSI/SCTE 20, 6)
+_CABLE_PAIR = 26  # bits of a pair with what it says of it
+_DISC = b"CC\x01\xf8"  # before the pairs of a group of pictures on a disc
 _ESCAPED = ("avc", "hevc")  # codecs that put a 3 after two zeros
 CODECS = (*_ESCAPED, "mpeg2")  #: whose pictures can carry caption data
 _MOST_TRIPLETS = 31  # of a picture: a count of five bits
 _FIELD_ONE, _FIELD_TWO = 0xFC, 0xFD  # flags of a valid pair of line 21, field 1 and 2
+_DISC_FIELD_ONE, _DISC_FIELD_TWO = 0xFF, 0xFE
+_LONGEST_USER_DATA = 1 << 10  # bytes that are looked at
+PICTURES, CABLE, DISC = "pictures", "SCTE 20", "disc groups"  #: places of caption data in pictures
 _CDP, _CAPTIONS_SECTION, _TIME_CODE_SECTION = b"\x96\x69", 0x72, 0x71
 _CAPTIONS_DID, _CDP_SDID, _LINE_21_SDID = 0x61, 0x01, 0x02  # ST 291-1 registry
 _TEN_BITS = (7, 8, 9)  # payload sample codings of ST 436-1 that pack three samples in four bytes
@@ -32,7 +41,7 @@ MOST_PICTURES = 1 << 20  #: with caption data that are kept: eleven hours at 25 
 class CaptionData:
     """The triplets of one place, in the order of the file."""
 
-    place: str  #: "pictures", or "track 3"
+    place: str  #: "pictures", "SCTE 20", "disc groups" or "track 3"
     time_base: Fraction
     found: list[tuple[int, bytes]] = field(default_factory=list)  #: presentation time in ticks, and triplets
 
@@ -41,36 +50,101 @@ class CaptionData:
         return sorted(self.found, key=lambda one: one[0])
 
 
+Found = list[tuple[str, int, bytes]]  #: place in the picture, pictures after it, and triplets
+
+
 def taker_of(data: CaptionData, triplets_of: Callable[[bytes], bytes]) -> Callable[[Any, int], None]:
-    """Return the function that looks into one packet."""
-    add = data.found.append
+    """Return the function that looks into one packet of a track."""
 
     def take(packet: Any, _: int) -> None:
-        triplets = triplets_of(bytes(packet))
-        if triplets and packet.pts is not None and len(data.found) < MOST_PICTURES:
-            add((packet.pts, triplets))
+        _keep(data, packet.pts, triplets_of(bytes(packet)))
 
     return take
 
 
-def picture_reader(codec: str) -> Callable[[bytes], bytes]:
-    """Return the function that finds the caption data of a coded picture."""
-    mark = _IN_MESSAGE if codec in _ESCAPED else _IN_USER_DATA
-    escaped = codec in _ESCAPED
+def _keep(data: CaptionData, time: int | None, triplets: bytes) -> None:
+    if triplets and time is not None and len(data.found) < MOST_PICTURES:
+        data.found.append((time, triplets))
 
-    def triplets(picture: bytes) -> bytes:
-        at = picture.find(mark)
-        if at < 0:
-            return b""
-        found = b""
-        while at >= 0:
-            start = at + len(mark)
-            raw = picture[start : start + 2 * (2 + 3 * _MOST_TRIPLETS)]
-            found += _caption_data(raw.replace(b"\x00\x00\x03", b"\x00\x00") if escaped else raw)
-            at = picture.find(mark, start)
-        return found
 
-    return triplets
+class PictureCaptions:
+    """Takes the caption data of coded pictures, each way of keeping them apart: many carry the same in two."""
+
+    def __init__(self, codec: str, time_base: Fraction, rate: Fraction | None) -> None:
+        """Begin; ``rate`` in frames a second is that of the screen."""
+        self.mark = _MARK if codec in _ESCAPED else _USER_DATA  #: without it a packet has none
+        self.places: dict[str, CaptionData] = {}
+        self._read = _in_messages if codec in _ESCAPED else _in_user_data
+        self._time_base = time_base
+        self._ticks = 1 / (rate * time_base) if rate else Fraction(0)
+
+    @property
+    def data(self) -> list[CaptionData]:
+        """What was found, place by place."""
+        return [self.places[place] for place in (PICTURES, CABLE, DISC) if place in self.places]
+
+    def take(self, packet: Any, _: int) -> None:
+        """Look into one packet of pictures."""
+        for place, later, triplets in self._read(bytes(packet)):
+            data = self.places.setdefault(place, CaptionData(place=place, time_base=self._time_base))
+            _keep(data, None if packet.pts is None else packet.pts + round(later * self._ticks), triplets)
+
+
+def _in_messages(picture: bytes) -> Found:
+    """Return the caption data in messages of AVC and HEVC."""
+    found, at = b"", picture.find(_IN_MESSAGE)
+    while at >= 0:
+        start = at + len(_IN_MESSAGE)
+        raw = picture[start : start + 2 * (2 + 3 * _MOST_TRIPLETS)]
+        found += _caption_data(raw.replace(b"\x00\x00\x03", b"\x00\x00"))
+        at = picture.find(_IN_MESSAGE, start)
+    return [(PICTURES, 0, found)]
+
+
+def _in_user_data(picture: bytes) -> Found:
+    """Return the caption data in user data of MPEG-2."""
+    found: Found = []
+    at = picture.find(_USER_DATA)
+    while at >= 0:
+        start = at + len(_USER_DATA)
+        raw = picture[start : start + _LONGEST_USER_DATA]
+        if raw.startswith(_IN_USER_DATA):
+            found.append((PICTURES, 0, _caption_data(raw[len(_IN_USER_DATA) :])))
+        elif raw.startswith(_CABLE):
+            found.append((CABLE, 0, _cable_triplets(raw[len(_CABLE) :])))
+        elif raw.startswith(_DISC):
+            found += _of_group(raw[: end if (end := raw.find(_START)) >= 0 else None], picture[start:])
+        at = picture.find(_USER_DATA, start)
+    return found
+
+
+def _cable_triplets(raw: bytes) -> bytes:
+    """Return the pairs of line 21 of a picture (ANSI/SCTE 20, 6); their bits stand the other way round."""
+    bits = "".join(f"{byte:08b}" for byte in raw[: (5 + _CABLE_PAIR * _MOST_TRIPLETS) // 8 + 1])
+    found = b""
+    for at in range(5, 5 + _CABLE_PAIR * (raw[0] >> 3 if raw else 0), _CABLE_PAIR):
+        if at + _CABLE_PAIR > len(bits):
+            break
+        field_number = int(bits[at + 2 : at + 4], 2)  # a third one is the first again, of a picture shown for three
+        if field_number:
+            first, second = (int(bits[at + by : at + by + 8][::-1], 2) for by in (9, 17))
+            found += bytes([_FIELD_TWO if field_number == 2 else _FIELD_ONE, first, second])
+    return found
+
+
+def _of_group(raw: bytes, rest: bytes) -> Found:
+    """Return the pairs that a disc keeps before a group of pictures: two for each frame that it shows, field by field,
+    counted from the first one shown.
+    """
+    header = rest.find(_PICTURE)
+    reference = int.from_bytes(rest[header + 4 : header + 6].ljust(2, b"\0")) >> 6 if header >= 0 else 0
+    found: Found = []
+    for number, at in enumerate(range(len(_DISC) + 1, len(raw) - 2, 3)):
+        if raw[at] not in (_DISC_FIELD_ONE, _DISC_FIELD_TWO):
+            break
+        flags = _FIELD_ONE if raw[at] == _DISC_FIELD_ONE else _FIELD_TWO
+        found.append((DISC, number // 2 - reference, bytes([flags]) + raw[at + 1 : at + 3]))
+    return found
 
 
 def track_triplets(sample: bytes) -> bytes:

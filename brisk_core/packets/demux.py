@@ -13,13 +13,12 @@ import numpy as np
 from av.container import InputContainer
 from numpy.typing import NDArray
 
-from brisk_core.facts import FieldOrder
+from brisk_core.facts import FieldOrder, Witness, keys
 from brisk_core.packets.caption_data import (
     CODECS,
-    MARK,
     CaptionData,
+    PictureCaptions,
     ancillary_triplets,
-    picture_reader,
     taker_of,
     track_triplets,
 )
@@ -135,10 +134,10 @@ class _PictureColumns:
     closed: dict[int, bool] = field(default_factory=dict)  # closed_gop by index, where coded
     slice_counts: list[int] = field(default_factory=list)
 
-    def taker(self, reading: HeaderReading, also: Taker | None) -> Taker:
+    def taker(self, reading: HeaderReading, captions: PictureCaptions | None) -> Taker:
         """Return the function that keeps one picture packet; it runs often, so its names are looked up once.
 
-        ``also`` takes every packet that may hold more than a picture.
+        ``captions`` takes every packet that may hold some.
         """
         codec = reading.picture_codec or ""
         length_size = reading.coded.length_size if reading.coded else None
@@ -147,7 +146,7 @@ class _PictureColumns:
         may_discard = reading.movie is not None  # by an edit list
         add_type, add_key, slice_counts = self.types.append, self.keys.append, self.slice_counts
         field_of = reading.coded.field_reader if reading.coded else None
-        mark = MARK
+        mark = captions.mark if captions else b""
         waits: FieldOrder | None = None  # the field that would make a frame of the packet before
 
         def take(packet: Any, size: int) -> None:
@@ -155,8 +154,8 @@ class _PictureColumns:
             if may_discard and packet.is_discard:
                 return
             data = memoryview(packet)
-            if also and mark in bytes(data):
-                also(packet, size)
+            if captions and mark in bytes(data):
+                captions.take(packet, size)
             if field_of:
                 parity = field_of(bytes(data))
                 if parity is not None and parity == waits:  # the second field of a frame is no picture of its own
@@ -207,17 +206,17 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             for stream in container.streams.audio
         }
         captions = {stream.index: _counter(stream, reading) for stream in text_tracks(container)}
-        inside = _caption_places(container, picture, reading)
+        inside, beside = _in_pictures(picture, reading), _beside_pictures(container, reading)
         columns = _PictureColumns()
         takers: list[Taker | None] = [None] * len(container.streams)
         for index, totals in sounds.items():
             takers[index] = totals.taker()
         for index, counter in captions.items():
             takers[index] = counter.take
-        for index, (data, triplets_of) in inside.items():
+        for index, (data, triplets_of) in beside.items():
             takers[index] = taker_of(data, triplets_of)
         if picture is not None:
-            takers[picture.index] = columns.taker(reading, takers[picture.index])
+            takers[picture.index] = columns.taker(reading, inside)
 
         def report(at: int) -> None:
             for totals in sounds.values():
@@ -234,7 +233,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             else None,
             sound=list(sounds.values()),
             caption_counts=[one.count for one in captions.values()],
-            caption_data=[data for data, _ in inside.values() if data.found],
+            caption_data=[data for data in _all_of(inside, beside) if data.found],
             slices=max(columns.slice_counts, default=0) or (reading.coded.headers.slices if reading.coded else None),
             closed_groups=columns.closed,
             without_pts=columns.pts.count(NO_TIME),
@@ -245,20 +244,32 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
         )
 
 
-def _caption_places(
-    container: InputContainer, picture: Any, reading: HeaderReading
+def _in_pictures(picture: Any, reading: HeaderReading) -> PictureCaptions | None:
+    """Return what takes caption data out of pictures, where they can carry some."""
+    if picture is None or reading.picture_codec not in CODECS:
+        return None
+    rate = reading.builder.said(Witness.CODED, keys.PICTURE_FRAME_RATE)
+    return PictureCaptions(reading.picture_codec, Fraction(picture.time_base), rate)
+
+
+def _beside_pictures(
+    container: InputContainer, reading: HeaderReading
 ) -> dict[int, tuple[CaptionData, Callable[[bytes], bytes]]]:
-    """Return where caption data may be, by the stream's index, and how it is read there."""
+    """Return the tracks that may hold caption data, by the stream's index, and how they are read."""
     found: dict[int, tuple[CaptionData, Callable[[bytes], bytes]]] = {}
-    if picture is not None and reading.picture_codec in CODECS:
-        data = CaptionData(place="pictures", time_base=picture.time_base)
-        found[picture.index] = data, picture_reader(reading.picture_codec)
     in_frames = reading.wrapper_format.startswith("mxf")
     for stream in container.streams:
         if (stream.type == "data" or is_caption_data(stream)) and stream.time_base:
             data = CaptionData(place=f"track {stream.index + 1}", time_base=Fraction(stream.time_base))
             found[stream.index] = data, ancillary_triplets if in_frames else track_triplets
     return found
+
+
+def _all_of(
+    inside: PictureCaptions | None, beside: dict[int, tuple[CaptionData, Callable[[bytes], bytes]]]
+) -> list[CaptionData]:
+    """Return the caption data of all places."""
+    return [*(inside.data if inside else ()), *(data for data, _ in beside.values())]
 
 
 def _run(

@@ -36,6 +36,28 @@ def cc_data(found: bytes) -> bytes:
     return bytes([0x40 | len(found) // 3, 0xFF]) + found + b"\xff"
 
 
+def cable(found: bytes, *, line: int = 11) -> bytes:
+    """Pairs of line 21 as cable carries them (ANSI/SCTE 20, 6): bits the other way round, and not at whole bytes."""
+    bits = f"{len(found) // 3:05b}"
+    for at in range(0, len(found), 3):
+        field = 1 if found[at] == 0xFC else 2
+        bits += f"00{field:02b}{line:05b}" + "".join(f"{byte:08b}"[::-1] for byte in found[at + 1 : at + 3]) + "1"
+    bits += "0" * (-len(bits) % 8)
+    return b"\x03\x81" + bytes(int(bits[at : at + 8], 2) for at in range(0, len(bits), 8))
+
+
+def disc_group(frames: Sequence[bytes], *, count: int | None = None) -> bytes:
+    """The pairs of a group of pictures as a disc keeps them: two for each frame, of both fields; ``count`` is what it
+    says of them.
+    """
+    said = len(frames) if count is None else count
+    blocks = b""
+    for found in frames:
+        pairs = {found[at]: found[at + 1 : at + 3] for at in range(0, len(found), 3)}
+        blocks += b"\xff" + pairs.get(0xFC, b"\x80\x80") + b"\xfe" + pairs.get(0xFD, b"\x80\x80")
+    return b"CC\x01\xf8" + bytes([0x80 | said << 1]) + blocks
+
+
 def cdp(found: bytes) -> bytes:
     """A caption distribution packet (ST 334-2) with a time code before its captions."""
     section = bytes([0x71, 0x80, 0x80, 0x80, 0x80]) + bytes([0x72, 0xE0 | len(found) // 3]) + found
@@ -101,6 +123,54 @@ def write(
     return path
 
 
+def write_user_data(
+    path: Path,
+    carried: Sequence[bytes],
+    ways: Sequence[str],
+    *,
+    options: dict[str, str] | None = None,
+    count: int | None = None,
+) -> Path:
+    """Write MPEG-2 pictures that carry caption data in one way or in several: atsc, cable or disc."""
+    with av.open(str(path), "w") as container:
+        stream: Any = container.add_stream("mpeg2video", rate=RATE, options=options or {})
+        stream.width, stream.height, stream.pix_fmt = 160, 96, "yuv420p"
+        packets: list[Any] = []
+        for number in range(len(carried)):
+            frame = av.VideoFrame.from_ndarray(np.full((96, 160, 3), number * 3 % 200, np.uint8), format="rgb24")
+            frame.pts, frame.time_base = number, 1 / RATE
+            packets += stream.encode(frame)
+        packets += stream.encode(None)
+        numbers = [round(packet.pts * packet.time_base * RATE) for packet in packets]
+        # A group begins with the picture that is shown first, which may stand after the one that is coded first.
+        groups = [
+            number - (int.from_bytes(bytes(packet).split(b"\x00\x00\x01\x00")[1][:2]) >> 6)
+            for packet, number in zip(packets, numbers, strict=True)
+            if b"\x00\x00\x01\xb8" in bytes(packet)
+        ]
+        for packet, number in zip(packets, numbers, strict=True):
+            data = bytes(packet)
+            if "disc" in ways and (at := data.find(b"\x00\x00\x01\xb8")) >= 0:
+                first = groups.pop(0)
+                found = disc_group(carried[first : groups[0] if groups else None], count=count)
+                at = data.find(b"\x00\x00\x01", at + 4)
+                data = data[:at] + b"\x00\x00\x01\xb2" + found + data[at:]
+            at = data.find(b"\x00\x00\x01\x01")  # the first slice
+            for way, made in (("atsc", b"GA94\x03" + cc_data(carried[number])), ("cable", cable(carried[number]))):
+                if way in ways:
+                    data = data[:at] + b"\x00\x00\x01\xb2" + made + data[at:]
+            container.mux(_made(packet, data, stream))
+    return path
+
+
+def _made(packet: Any, data: bytes, stream: Any) -> Any:
+    """A packet with other bytes."""
+    new = av.Packet(data)
+    new.pts, new.dts, new.time_base, new.duration = packet.pts, packet.dts, packet.time_base, packet.duration
+    new.is_keyframe, new.stream = packet.is_keyframe, stream
+    return new
+
+
 def _with_message(packet: Any, codec: str, found: bytes, stream: Any) -> Any:
     data = bytes(packet)
     if not found:
@@ -113,10 +183,7 @@ def _with_message(packet: Any, codec: str, found: bytes, stream: Any) -> Any:
         head = b"\x06" if codec == "libx264" else b"\x4e\x01"
         message = head + b"\x04" + bytes([len(payload)]) + payload + b"\x80"
         made = _before_slices(data, codec, b"\x00\x00\x00\x01" + escaped(message))
-    new = av.Packet(made)
-    new.pts, new.dts, new.time_base, new.duration = packet.pts, packet.dts, packet.time_base, packet.duration
-    new.is_keyframe, new.stream = packet.is_keyframe, stream
-    return new
+    return _made(packet, made, stream)
 
 
 def escaped(unit: bytes) -> bytes:

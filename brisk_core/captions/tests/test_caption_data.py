@@ -3,6 +3,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from unittest import TestCase
 
+import av
+
 from brisk_core.captions import (
     CaptionDocument,
     Captioned,
@@ -20,10 +22,11 @@ from brisk_core.captions.tests.carried import (
     digital_packet,
     triplets,
     write,
+    write_user_data,
 )
 from brisk_core.facts import Depth, Inspection, keys
 from brisk_core.inspect import inspect
-from brisk_core.packets.caption_data import ancillary_triplets, cdp_triplets, track_triplets
+from brisk_core.packets.caption_data import PictureCaptions, ancillary_triplets, cdp_triplets, track_triplets
 from brisk_core.reading import Source
 
 FRAMES = 60
@@ -79,6 +82,45 @@ class CaptionDataTest(TestCase):
             ("c.mpg", "mpeg2video", {"bf": "2", "g": "12"}),
         ):
             self.assert_shown(write(self.folder / name, codec, CAPTIONED, options=options))
+
+    def test_in_the_user_data_of_cable_and_of_discs(self) -> None:
+        for name in ("a.ts", "a.mpg"):
+            for options in ({"bf": "2", "g": "12"}, {"g": "15"}, {"bf": "1", "g": "7"}):
+                for way, place in (("cable", "SCTE 20"), ("disc", "disc groups")):
+                    path = write_user_data(self.folder / name, CAPTIONED, [way], options=options)
+                    self.assert_shown(path, f"CC1, {place}")
+        # Many a disc says another number of pairs than it has.
+        path = write_user_data(self.folder / "a.mpg", CAPTIONED, ["disc"], options={"g": "15"}, count=3)
+        self.assert_shown(path, "CC1, disc groups")
+
+    def test_what_is_carried_in_two_ways_is_told_apart(self) -> None:
+        other = pictures((2, pop_on("mind your head")), (40, [EDM]), flags=0xFD)
+        both = [above + below for above, below in zip(CAPTIONED, other, strict=True)]
+        path = write_user_data(self.folder / "a.ts", both, ["cable", "atsc", "disc"], options={"bf": "2", "g": "12"})
+        self.assertEqual(
+            [(one.name, one.captions[0].lines[0]) for one in self.found(path)],
+            [
+                (f"{channel}{where}", words)
+                for where in ("", ", SCTE 20", ", disc groups")
+                for channel, words in (("CC1", "The lock is shut"), ("CC3", "mind your head"))
+            ],
+        )
+
+    def test_user_data_that_is_none_of_captions_or_is_cut_short(self) -> None:
+        for raw in (
+            b"\x03",
+            b"\x03\x81",
+            b"\x03\x81\xff",
+            b"\x03\x80\x08",
+            b"CC\x01\xf8",
+            b"CC\x01\xf8\x9e\xff\x80",
+            b"DTG1\x41\xf8",
+        ):
+            reader = PictureCaptions("mpeg2", 1 / RATE, None)
+            packet = av.Packet(b"\x00\x00\x01\xb3" + b"\x00\x00\x01\xb2" + raw)
+            packet.pts = 0
+            reader.take(packet, packet.size)
+            self.assertEqual([data.found for data in reader.places.values() if data.found], [], raw)
 
     def test_an_scc_file_is_held_against_what_is_inside(self) -> None:
         path = write(self.folder / "a.mp4", "libx264", CAPTIONED, options=X264)
