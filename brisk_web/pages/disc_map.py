@@ -16,7 +16,7 @@ from django.views.decorators.http import require_POST
 from brisk_core.errors import PlanRefused
 from brisk_core.plan.disc import editing
 from brisk_core.plan.disc.items import Disc, Screen
-from brisk_core.plan.disc.written import rewrite
+from brisk_core.spec.written import rewrite
 from brisk_web.accounts.people import signed_in
 from brisk_web.handoff.models import Destination
 from brisk_web.house.models import in_use

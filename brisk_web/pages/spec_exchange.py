@@ -27,7 +27,7 @@ from brisk_web.accounts.people import signed_in
 from brisk_web.jobs.models import Deliverable, owed
 from brisk_web.jobs.services import change_deliverable
 from brisk_web.shelf.models import Spec, newest_published
-from brisk_web.shelf.services import document_as_yaml, publish, read_text
+from brisk_web.shelf.services import publish, read_text, text_of
 
 MOST_FILES = 200  #: brought in at once
 _COLUMNS = (
@@ -43,7 +43,7 @@ def specs_archive(request: HttpRequest) -> HttpResponse:
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
         for version in newest_published():
-            archive.writestr(f"{version.spec.slug}.yaml", document_as_yaml(version.document))
+            archive.writestr(f"{version.spec.slug}.yaml", text_of(version))
     answer = HttpResponse(packed.getvalue(), content_type="application/zip")
     answer["Content-Disposition"] = 'attachment; filename="specs.zip"'
     return answer
@@ -113,7 +113,7 @@ def _publish(files: list[tuple[str, UploadedFile[bytes]]], *, by: User) -> tuple
     with transaction.atomic():
         for name in sorted(texts, key=lambda one: len(_bases(texts, texts[one]))):
             try:
-                publish(read_text(texts[name]), by=by)
+                publish(read_text(texts[name]), text=texts[name], by=by)
             except SpecRefused as error:
                 wrong.append((name, list(error.mistakes)))
         if wrong:

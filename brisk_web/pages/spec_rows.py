@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from contextlib import suppress
 from typing import Any
 
 from django.contrib.auth.decorators import permission_required
@@ -17,11 +18,13 @@ from brisk_core.spec import Line, Weight
 from brisk_core.spec.document import LARGEST_SPEC, read_document
 from brisk_core.spec.offered import conditions_for
 from brisk_core.spec.reasons import reason_for
+from brisk_core.spec.written import rewritten
 from brisk_web.accounts.people import signed_in
 from brisk_web.shelf.models import Draft, Spec
 from brisk_web.shelf.services import document_as_yaml, drop_draft, keep_draft, newest_of, read_text
 from brisk_web.ui.asking import words
 
+_LARGEST_NOTED = 1 << 15  # letters of a text whose notes are kept while it is written: a second's work
 _OF_LINE = re.compile(r'line (?:"(?P<id>[^"]*)"|(?P<number>\d+))')
 
 
@@ -53,18 +56,21 @@ def characteristics(request: HttpRequest) -> JsonResponse:
 def read_rows(request: HttpRequest) -> JsonResponse:
     """Read a spec that is being written: "text" or "document"; answer with both, and every mistake with its line.
 
+    With "document", "before" is the text that it was changed from: what did not change stays as it stands there.
+
     With "keep" it is kept as the draft of its writer; "slug" is that of the spec, empty for a new one.
     """
     try:
         asked = json.loads(request.body)
         text, document = asked.get("text"), asked.get("document")
+        before = asked.get("before")
         if not isinstance(text, str) and not isinstance(document, dict):
             raise TypeError
     except (ValueError, TypeError, AttributeError, RecursionError):
         return JsonResponse({"error": "expected JSON with text or document"}, status=400)
     if not isinstance(text, str):
         try:
-            text = document_as_yaml(document)
+            text = _written(document, before if isinstance(before, str) else "")
         except (ValueError, TypeError, RecursionError):
             return JsonResponse({"error": "the document has values that a spec cannot have"}, status=400)
     if len(text) > LARGEST_SPEC:
@@ -74,6 +80,14 @@ def read_rows(request: HttpRequest) -> JsonResponse:
             str(asked.get("slug") or "").replace("\x00", "")[:64], text.replace("\x00", ""), by=signed_in(request)
         )
     return JsonResponse(_read(text))
+
+
+def _written(document: dict[str, Any], before: str) -> str:
+    """A document as text; where it had notes before, as it was written then."""
+    if "#" in before and len(before) <= _LARGEST_NOTED:
+        with suppress(SpecRefused):
+            return rewritten(before, document)
+    return document_as_yaml(document)
 
 
 def _read(text: str) -> dict[str, Any]:

@@ -18,6 +18,7 @@ from brisk_core.facts import Group
 from brisk_core.plan.target import spell_delay
 from brisk_core.spec import Line, Merged, merge_documents, spec_to_document
 from brisk_core.spec import Spec as Document
+from brisk_core.spec.written import rewritten
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks import services
 from brisk_web.checks.models import Check
@@ -29,13 +30,13 @@ from brisk_web.pages.spec_rows import draft_of
 from brisk_web.shelf.models import Spec, SpecVersion, newest_by_due
 from brisk_web.shelf.services import (
     Overtaken,
-    document_as_yaml,
     drop_draft,
     house_words,
     newest_of,
     publish,
     read_text,
     review,
+    text_of,
 )
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import whole, words
@@ -146,7 +147,7 @@ def spec_document(request: HttpRequest, slug: str, number: int, kind: str) -> Ht
         return JsonResponse(version.document)
     if kind != "yaml":
         raise Http404
-    return HttpResponse(document_as_yaml(version.document), content_type="application/yaml; charset=utf-8")
+    return HttpResponse(text_of(version), content_type="application/yaml; charset=utf-8")
 
 
 _MOST_TRIED = 30  # checks or files by which a draft is tried, the newest
@@ -172,7 +173,7 @@ def _new_text(copied: str) -> str:
     if other is None or other.current is None:
         return _EXAMPLE.format(today=timezone.localdate())
     named = {"id": f"{other.slug}-copy"[:64], "name": f"{other.name}, copy", "issued": str(timezone.localdate())}
-    return document_as_yaml({**other.current.document, **named})
+    return rewritten(text_of(other.current), {**other.current.document, **named})
 
 
 @require_http_methods(["GET", "POST"])
@@ -180,7 +181,7 @@ def _new_text(copied: str) -> str:
 def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
     """Write a spec, or the next version of one, as a document; it is read as strictly as from a file."""
     current = _version(slug, None) if slug else None
-    text = document_as_yaml(current.document) if current else _new_text(words(request.GET, "copy"))
+    text = text_of(current) if current else _new_text(words(request.GET, "copy"))
     draft = draft_of(request, slug) if request.method == "GET" and "copy" not in request.GET else None
     if draft and draft.text != text:
         text = draft.text
@@ -204,7 +205,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
             elif "try" in request.POST:
                 trials = _trials(document, current)
             elif "publish" in request.POST:
-                version = publish(document, by=signed_in(request), after=after)
+                version = publish(document, text=text, by=signed_in(request), after=after)
                 drop_draft(slug, by=signed_in(request))
                 messages.success(request, f"Published {version}")
                 return redirect("spec", version.spec.slug)
@@ -213,7 +214,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
         except Overtaken as error:
             current = error.current
             merged = _merged(current, after, document)
-            text, after = document_as_yaml(merged.document), current.number
+            text, after = rewritten(text, merged.document), current.number
     context = {
         "current": current, "text": text, "mistakes": mistakes, "lines": lines, "merged": merged, "after": after,
         "slug": slug, "draft": draft,

@@ -63,6 +63,19 @@ class SpecVersion(models.Model):
         return (own, *self.base._written()) if self.base else (own,)
 
 
+class AsWritten(models.Model):
+    """The text of a version as somebody wrote it, with notes: no part of what was published, so they may change."""
+
+    version = models.OneToOneField(SpecVersion, on_delete=models.CASCADE, related_name="as_written")
+    text = models.TextField()
+
+    class Meta:
+        verbose_name_plural = "texts as written"
+
+    def __str__(self) -> str:
+        return f"text of {self.version}"
+
+
 class Review(models.Model):
     """Somebody held a version against its source and found nothing to change."""
 

@@ -18,7 +18,7 @@ from brisk_core.spec import Spec as Document
 from brisk_core.spec import extended_by, parse_spec, shelf_specs, spec_to_document
 from brisk_core.spec.reasons import Reason, read_reason
 from brisk_web.house.services import record
-from brisk_web.shelf.models import Draft, HouseWords, Review, Spec, SpecVersion
+from brisk_web.shelf.models import AsWritten, Draft, HouseWords, Review, Spec, SpecVersion
 
 _ORDER = (
     "brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder",
@@ -52,19 +52,25 @@ def read_text(text: str) -> Document:
 
 
 @transaction.atomic
-def publish(document: Document, *, by: User | None = None, after: int | None = None) -> SpecVersion:
+def publish(document: Document, *, text: str = "", by: User | None = None, after: int | None = None) -> SpecVersion:
     """Publish a document as the next version of its spec; the same document again gives the version that has it.
 
-    ``after`` is the number of the version that the document was made from; raises ``Overtaken`` where another has
-    been published since.
+    ``text`` is the document as it was written; its notes are kept with the version, also where they alone are new.
+    ``after`` is the number of the version that the document was made from; raises ``Overtaken`` where another has been
+    published since.
     """
     spec, _ = Spec.objects.select_for_update().get_or_create(
         slug=document.id, defaults={"name": document.name, "family": document.family}
     )
     plain = spec_to_document(document)
+    # Without notes it says no more than the document; a browser ends lines in its own way.
+    text = "\n".join(text.splitlines()) + "\n" if "#" in text else ""
     current = spec.current
     base = newest_of(document.base.id) if document.base else None
     if current and current.document == plain and current.base == base:
+        if text and text != text_of(current):
+            AsWritten.objects.update_or_create(version=current, defaults={"text": text})
+            record("spec.noted", current, f"Changed the notes of {current}", by=by)
         return current
     if after is not None and current and current.number != after:
         raise Overtaken(current)
@@ -79,6 +85,8 @@ def publish(document: Document, *, by: User | None = None, after: int | None = N
         line_count=len(document.lines),
         published_at=timezone.now(),
     )
+    if text:
+        AsWritten.objects.create(version=version, text=text)
     Spec.objects.filter(pk=spec.pk).update(name=document.name, family=document.family)
     record("spec.published", version, f"Published {version}", by=by)
     return version
@@ -133,6 +141,12 @@ def publish_shelf() -> list[SpecVersion]:
         shipped = SpecVersion.objects.filter(spec__slug=document.id, document=spec_to_document(document)).first()
         found.append(shipped or publish(document))
     return found
+
+
+def text_of(version: SpecVersion) -> str:
+    """Return a version as somebody wrote it, with notes, or as people would write it."""
+    written = AsWritten.objects.filter(version=version).first()
+    return written.text if written else document_as_yaml(version.document)
 
 
 def document_as_yaml(document: Mapping[str, Any]) -> str:

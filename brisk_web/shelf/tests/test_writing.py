@@ -1,4 +1,6 @@
+import json
 from datetime import timedelta
+from typing import Any
 
 from django.test import TestCase
 from django.utils import timezone
@@ -6,8 +8,8 @@ from django.utils import timezone
 from brisk_core.spec import parse_spec, shelf_specs
 from brisk_web.house.models import AuditEntry
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.shelf.models import Review, Spec, SpecVersion
-from brisk_web.shelf.services import document_as_yaml, publish, publish_shelf
+from brisk_web.shelf.models import AsWritten, Review, Spec, SpecVersion
+from brisk_web.shelf.services import document_as_yaml, publish, publish_shelf, text_of
 from brisk_web.testing import SPEC, HouseMixin, spec_version
 
 
@@ -44,6 +46,45 @@ class WritingTest(HouseMixin, TestCase):
         self.sign_in("lead")
         self.assertContains(self.client.post("/specs/new", {"document": SPEC, "check": ""}), "No mistake in 4 lines")
         self.assertFalse(Spec.objects.exists())
+
+    def test_notes_stay_with_the_version_its_files_and_its_copies(self) -> None:
+        self.sign_in("lead")
+        noted = SPEC.replace("  - { id: rate", "  # Jonas, on the phone\n  - { id: rate").lstrip()
+        self.client.post("/specs/new", {"document": noted.replace("\n", "\r\n"), "publish": ""})
+        first = Spec.objects.get(slug="small").current
+        assert first
+        self.assertEqual(text_of(first), noted)
+        self.assertContains(self.client.get("/specs/small/change"), "  # Jonas, on the phone\n  - { id: rate")
+        self.assertContains(self.client.get("/specs/small/1.yaml"), "# Jonas, on the phone")
+        self.assertContains(self.client.get("/specs/new?copy=small"), "# Jonas, on the phone")
+        # A note alone makes no version, and is kept.
+        more = noted.replace("on the phone", "in writing")
+        self.client.post("/specs/small/change", {"document": more, "publish": ""})
+        self.assertEqual((SpecVersion.objects.count(), text_of(first)), (1, more))
+        self.assertTrue(AuditEntry.objects.filter(verb="spec.noted").exists())
+        # Without notes the document says it all.
+        self.client.post("/specs/small/change", {"document": SPEC.replace("equals: 25", "equals: 30"), "publish": ""})
+        second = Spec.objects.get(slug="small").current
+        assert second
+        self.assertEqual((second.number, AsWritten.objects.filter(version=second).count()), (2, 0))
+
+    def test_a_row_that_is_changed_leaves_the_notes_of_the_text(self) -> None:
+        self.sign_in("lead")
+        noted = SPEC.replace("  - { id: rate", "  # Jonas, on the phone\n  - { id: rate").lstrip()
+        asked = {"document": self.rows({"text": noted})["document"], "before": noted}
+        asked["document"]["lines"][1]["condition"] = {"equals": "hevc"}
+        found = self.rows(asked)
+        self.assertEqual(
+            found["text"], noted.replace("{ equals: avc } }", "{equals: hevc}}").replace("{ id: codec", "{id: codec")
+        )
+        self.assertEqual(found["document"], asked["document"])
+        # A text that cannot be read holds nothing up.
+        self.assertIn("equals: hevc", self.rows(asked | {"before": "# [\nlines: ["})["text"])
+
+    def rows(self, asked: dict[str, Any]) -> dict[str, Any]:
+        answer = self.client.post("/specs/rows.json", json.dumps(asked), content_type="application/json")
+        found: dict[str, Any] = answer.json()
+        return found
 
     def test_two_who_write_at_once_lose_nothing(self) -> None:
         self.sign_in("lead")

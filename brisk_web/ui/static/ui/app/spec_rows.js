@@ -141,7 +141,7 @@ class Rows {
 
   changed({ draw = false } = {}) {
     if (draw) this.draw();
-    this.later(() => this.read({ document: this.document }, { keep: true }));
+    this.later(() => this.read({ document: this.document, before: this.text.value }, { keep: true }));
   }
 
   undo(text) {

@@ -1,9 +1,13 @@
+import json
 import unittest
+from pathlib import Path
+from typing import Any
 
+import brisk_core.spec
 from brisk_core.errors import PlanRefused, SpecRefused
 from brisk_core.plan.disc import editing
-from brisk_core.plan.disc.written import rewrite
 from brisk_core.spec.document import read_document
+from brisk_core.spec.written import rewrite, rewritten
 
 _TEXT = """# The visitor disc
 name: Disc   # shown nowhere
@@ -84,3 +88,80 @@ class RewriteTest(unittest.TestCase):
                 rewrite(text, lambda disc: disc)
         with self.assertRaises(PlanRefused):
             rewrite(_TEXT, lambda disc: editing.remove(disc, "nobody"))
+
+
+_SPEC = """# What the canal channel takes, asked on the phone
+brisk_spec: 1
+id: canal
+name: "Canal channel"   # as it signs
+family: broadcast
+source: a call, 3 March
+issued: 2026-03-03
+lines:
+  # they insist
+  - { id: rate, characteristic: picture.frame_rate, condition: { equals: 25 } }
+
+  # Jonas: also 1440 wide until summer
+  - id: size
+    characteristic: picture.size
+    condition:
+      one_of: ["1920x1080", "1440x1080"]   # anamorphic
+    why: Their mixer.
+  # told twice
+  - id: tracks
+    characteristic: sound.tracks
+    condition: {at_least: 4}
+"""
+
+
+class RewrittenTest(unittest.TestCase):
+    def document(self, text: str = _SPEC) -> dict[str, Any]:
+        found: dict[str, Any] = json.loads(json.dumps(read_document(text), default=str))
+        return found
+
+    def test_nothing_changed_is_the_same_text(self) -> None:
+        self.assertEqual(rewritten(_SPEC, self.document()), _SPEC)
+
+    def test_shipped_specs_keep_their_notes(self) -> None:
+        for path in sorted(Path(brisk_core.spec.__file__).parent.glob("shelf/*.yaml"))[::6]:
+            text = path.read_text()
+            document = self.document(text) | {"source": "another: edition"}
+            made = rewritten(text, document)
+            self.assertEqual((self.document(made), sorted(notes(made))), (document, sorted(notes(text))), path.name)
+
+    def test_a_value_changes_in_its_place(self) -> None:
+        document = self.document()
+        document["lines"][0]["condition"]["equals"] = 50
+        document["issued"] = "2026-04-01"
+        made = rewritten(_SPEC, document)
+        rows, before = made.splitlines(), _SPEC.splitlines()
+        changed = [row for row, was in zip(rows, before, strict=True) if row != was]
+        self.assertEqual(
+            changed, ["issued: 2026-04-01", before[9].replace("{ ", "{").replace(" }", "}").replace("25", "50")]
+        )
+        self.assertEqual(self.document(made), document)
+
+    def test_no_change_loses_a_note_and_each_says_what_it_should(self) -> None:
+        first, second, third = self.document()["lines"]
+        named = {"id": "size", "label": "Size of the picture", **second}
+        other = {"id": "codec", "characteristic": "picture.codec", "condition": {"equals": "mpeg2"}}
+        for lines in (
+            [third, first, second], [second, third], [first, third], [first, second], [],
+            [first, other, second, third], [other, first, second, third, other | {"id": "codec-too"}],
+            [first, named, third], [first, second, {**third, "weight": "should"}],
+            [first, {**second, "condition": {"equals": "1920x1080"}}, third],
+            [first, {key: value for key, value in second.items() if key != "why"}, third],
+            [{**first, "id": "rate-of-frames"}, second, third],
+        ):  # fmt: skip
+            document = {**self.document(), "lines": lines}
+            made = rewritten(_SPEC, document)
+            self.assertEqual(self.document(made), document)
+            self.assertEqual(sorted(notes(made)), sorted(notes(_SPEC)))
+        made = rewritten(_SPEC, {**self.document(), "lines": [first, named, {**third, "weight": "should"}]})
+        rows = [row.strip() for row in made.splitlines()]
+        self.assertEqual(rows[rows.index("# told twice") + 1], "- id: tracks")
+        self.assertIn("weight: should", rows[rows.index("# told twice") :])
+
+    def test_what_cannot_be_read_is_refused(self) -> None:
+        with self.assertRaises(SpecRefused):
+            rewritten("lines: [", self.document())
