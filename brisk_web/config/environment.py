@@ -40,6 +40,7 @@ class Environment:
     debug: bool
     time_zone: str  #: of the house, as the IANA database names it
     places: tuple[str, ...]  #: folders and addresses in which storage roots may lie
+    copies_kept_days: int  #: that the bytes of a site's copies stay after they were judged
     idle_s: int  #: seconds without an act of a person after which a session ends
     largest_upload: int  #: bytes
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
@@ -151,6 +152,7 @@ def read_environment() -> Environment:
         debug=os.environ.get("BRISK_DEBUG") == "1",
         largest_frame_cache=_whole("BRISK_FRAME_CACHE", 20 << 30),
         time_zone=_time_zone(),
+        copies_kept_days=_whole("BRISK_COPIES_DAYS", 30),
         idle_s=_whole("BRISK_IDLE_MINUTES", 720) * 60,
         places=_places(os.environ.get("BRISK_PLACES", _PLACES)),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),

@@ -13,6 +13,7 @@ DATA_FOLDER = _env.data
 PLACES = _env.places
 LARGEST_UPLOAD = _env.largest_upload
 LARGEST_FRAME_CACHE = _env.largest_frame_cache
+COPIES_KEPT_DAYS = _env.copies_kept_days
 
 SECRET_KEY = _env.secret_key
 DEBUG = _env.debug

@@ -24,8 +24,10 @@ from brisk_web.masters.models import Comparison
 from brisk_web.masters.services import Pair
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.storage.services import register
+from brisk_web.work.sweep import keeper
 
 _ROOT = "Copies of sites"
+_LEFT_S = 86_400  # after which a file in the folder of copies belongs to no look
 _KEPT_FREE = 1 << 30  # bytes of our own disk that no copy may take
 
 Stop = Callable[[], None]  #: raises where the look was stopped
@@ -76,7 +78,8 @@ def _keep(handoff: HandOff, copy: Told) -> ServedCopy:
         )
         if not new and (row.told != told or row.ready_at != ready_at):
             row.told, row.ready_at = told, ready_at
-            row.media_file, row.outcome, row.says, row.document, row.judged_at = None, "", "", None, None
+            row.media_file, row.outcome, row.says, row.document = None, "", "", None
+            row.judged_at = row.removed_at = None
             row.save()
     return row
 
@@ -85,7 +88,7 @@ def _fetch(site: SiteDoor, row: ServedCopy, copy: Told, stop: Stop) -> None:
     """Fetch a copy and register it as a file of the house, which has it inspected."""
     if not copy.weight or not copy.address:
         raise DoorClosed(f"The site does not say where its copy {copy.label} is, or how long.")
-    folder = Path(settings.DATA_FOLDER) / "copies"
+    folder = _folder()
     made = f"{row.handoff_id}/{Path(row.handoff.name).stem}.{copy.label}.{int(copy.ready_at or 0)}-{copy.weight}.mp4"
     path = folder / made
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -145,6 +148,36 @@ def judge_row(row: ServedCopy, told: Told) -> None:
 def _write(row: ServedCopy, outcome: ServedCopy.Outcome, says: str, document: object = None) -> None:
     row.outcome, row.says, row.document, row.judged_at = outcome, says, document, timezone.now()
     row.save(update_fields=["outcome", "says", "document", "judged_at"])
+
+
+def _folder() -> Path:
+    """Where copies of sites lie, in a folder for each hand-off."""
+    return Path(settings.DATA_FOLDER) / "copies"
+
+
+@keeper
+def remove_copies() -> int:
+    """Remove the bytes of copies that were judged long ago, of those that are not as signed much later, and what copies
+    left that were made anew. What was found of each stays. Returns how many files were removed.
+    """
+    now = timezone.now()
+    kept = datetime.timedelta(days=settings.COPIES_KEPT_DAYS)
+    as_signed = (ServedCopy.Outcome.PASS, ServedCopy.Outcome.CAUTION)
+    judged = ServedCopy.objects.filter(removed_at=None, media_file__root__url=str(_folder()))
+    old = judged.filter(judged_at__lt=now - kept, outcome__in=as_signed) | judged.filter(judged_at__lt=now - 12 * kept)
+    removed = 0
+    for row in old.select_related("media_file"):
+        if row.media_file:
+            (_folder() / row.media_file.path).unlink(missing_ok=True)
+            ServedCopy.objects.filter(pk=row.pk).update(removed_at=now)
+            removed += 1
+    known = set(ServedCopy.objects.filter(removed_at=None).values_list("media_file__path", flat=True))
+    for path in _folder().glob("*/*"):
+        is_left = now.timestamp() - path.stat().st_mtime > _LEFT_S
+        if is_left and path.relative_to(_folder()).as_posix() not in known:
+            path.unlink(missing_ok=True)
+            removed += 1
+    return removed
 
 
 def largest_wait(handoff: HandOff) -> float | None:

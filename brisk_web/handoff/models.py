@@ -257,6 +257,7 @@ class ServedCopy(models.Model):
     says = models.TextField(blank=True)
     document: Any = models.JSONField(null=True)  # of schema brisk-sentry/check/1
     judged_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)  # when its bytes were; what was found stays
 
     class Meta:
         ordering = ("id",)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
+import os
 import shutil
 import time
 from fractions import Fraction
@@ -11,13 +13,15 @@ from unittest import mock
 
 import av
 import numpy as np
+from django.conf import settings
+from django.utils import timezone
 
 from brisk_standins import copies as ladders
 from brisk_standins import site as sites
 from brisk_standins.copies import Rung
 from brisk_web.decisions.services import waive
 from brisk_web.handoff import services
-from brisk_web.handoff.copies import largest_wait
+from brisk_web.handoff.copies import largest_wait, remove_copies
 from brisk_web.handoff.doors import SiteDoor
 from brisk_web.handoff.looking import look_again, spell_wait
 from brisk_web.handoff.models import HandOff, ServedCopy
@@ -141,6 +145,30 @@ class SiteTest(SiteCase):
         self.assertNotIn(None, waits)
         again = HandOff(destination=self.pebble, pk=row.pk + 1)
         self.assertEqual(largest_wait(again), max(waits))  # type: ignore[type-var]
+
+    def test_bytes_of_copies_go_when_nobody_needs_them_and_what_was_found_stays(self) -> None:
+        row = self.sent(self.hand_over(self.pebble))
+        self.steps()
+        row = self.looked(row)
+        small, large = row.copies.order_by("pk")
+        folder = Path(settings.DATA_FOLDER) / "copies"
+        paths = [folder / one.media_file.path for one in (small, large) if one.media_file]
+        left = paths[0].with_name("former.180p.1-2.mp4")
+        left.write_bytes(b"of a copy that was made anew")
+        self.assertEqual(remove_copies(), 0)
+        days = datetime.timedelta(days=1)
+        ServedCopy.objects.filter(pk=small.pk).update(judged_at=timezone.now() - 31 * days, outcome="pass")
+        ServedCopy.objects.filter(pk=large.pk).update(judged_at=timezone.now() - 31 * days, outcome="fail")
+        os.utime(left, (1, 1))
+        self.assertEqual(remove_copies(), 2)
+        self.assertEqual([path.exists() for path in (*paths, left)], [False, True, False])
+        self.sign_in()
+        page = self.client.get(f"/hand-off/{row.pk}/")
+        self.assertContains(page, "Its bytes were removed")
+        self.assertContains(self.client.get(f"/files/{small.media_file_id}/"), "is no longer there")
+        ServedCopy.objects.filter(pk=large.pk).update(judged_at=timezone.now() - 361 * days)
+        self.assertEqual(remove_copies(), 1)
+        self.assertEqual((remove_copies(), paths[1].exists()), (0, False))
 
     def test_what_is_shown_otherwise_is_told_and_opens_the_deliverable_again(self) -> None:
         for fault, says in (

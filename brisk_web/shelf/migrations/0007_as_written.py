@@ -5,21 +5,25 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('shelf', '0006_house_words'),
+        ("shelf", "0006_house_words"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='AsWritten',
+            name="AsWritten",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('text', models.TextField()),
-                ('version', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, related_name='as_written', to='shelf.specversion')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("text", models.TextField()),
+                (
+                    "version",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="as_written", to="shelf.specversion"
+                    ),
+                ),
             ],
             options={
-                'verbose_name_plural': 'texts as written',
+                "verbose_name_plural": "texts as written",
             },
         ),
     ]
