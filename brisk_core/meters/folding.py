@@ -248,15 +248,13 @@ class FoldTotal:
 
         Blocks count that lie there whole. ``None`` where too few of their pictures were looked at.
         """
-        inside = [
-            at
-            for at in self._blocks.get(size, {})
-            if start <= at * _BLOCK and (end is None or (at + 1) * _BLOCK <= end)
-        ]
+        blocks = self._blocks.get(size, {})
+        last = max(blocks, default=-1) + 1 if end is None else end // _BLOCK
+        inside = [at for at in range(-(-start // _BLOCK), last) if at in blocks]
         looked = sum(self._looked[size][at] for at in inside)
         if looked < _FEWEST_TOGETHER:
             return None
-        power = np.abs(sum(self._blocks[size][at] for at in inside)) ** 2
+        power = np.abs(sum(blocks[at] for at in inside)) ** 2
         usual = np.median(power[:, _free()], axis=1, keepdims=True) / _MEDIAN
         across, down = (power / np.maximum(usual, looked)).astype(np.float32)
         return Together(across, down, looked)
