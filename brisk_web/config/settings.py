@@ -140,6 +140,7 @@ X_FRAME_OPTIONS = "DENY"
 SESSION_COOKIE_AGE = 7 * 86_400
 IDLE_S = _env.idle_s
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = _env.secure
+SECURE_REDIRECT_EXEMPT = [r"^healthz$", r"^readyz$"]  # asked within the house, before TLS
 SECURE_HSTS_SECONDS = 31_536_000 if _env.secure else 0
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if _env.secure else None
 SILENCED_SYSTEM_CHECKS = [] if _env.secure else ["security.W004", "security.W008", "security.W012", "security.W016"]

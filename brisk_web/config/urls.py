@@ -24,6 +24,7 @@ from brisk_web.pages import (
     finding,
     glossary,
     handing,
+    health,
     hooks,
     house,
     inspections,
@@ -59,6 +60,8 @@ handler500 = "brisk_web.pages.errors.server_error"
 
 urlpatterns = [
     path("session", session, name="session"),
+    path("healthz", health.healthz, name="healthz"),
+    path("readyz", health.readyz, name="readyz"),
     path("sign-in", login_not_required(SignIn.as_view()), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("admin/", admin.site.urls),

@@ -29,7 +29,7 @@ from brisk_web.storage.models import StorageRoot
 from brisk_web.ui.paging import newest_first
 from brisk_web.work.sweep import SILENT_S
 
-_SILENT = timedelta(seconds=SILENT_S)
+SILENT = timedelta(seconds=SILENT_S)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +44,7 @@ class WorkerRow:
 def _workers() -> list[WorkerRow]:
     now = timezone.now()
     return [
-        WorkerRow(number=one.pk, seen_at=one.last_heartbeat, is_silent=now - one.last_heartbeat > _SILENT)
+        WorkerRow(number=one.pk, seen_at=one.last_heartbeat, is_silent=now - one.last_heartbeat > SILENT)
         for one in ProcrastinateWorker.objects.order_by("id")
     ]
 

@@ -106,7 +106,7 @@ FORMS = {
 READS = {"trail": LEAD, "hooks": LEAD}
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
-OPEN = {"session", "sign-in", "sign-out"}
+OPEN = {"healthz", "readyz", "session", "sign-in", "sign-out"}
 ROLES = (VIEWER, OPERATOR, LEAD)
 
 HOSTILE = (
