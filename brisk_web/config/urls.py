@@ -233,5 +233,6 @@ urlpatterns = [
     path("house/trail.jsonl", house.trail, name="trail"),
     path("house/trail/verify", house.verify_trail, name="verify-trail"),
     path("you/", you.you, name="you"),
+    path("you/password", you.password, name="password"),
     path("find", finding.find, name="find"),
 ]

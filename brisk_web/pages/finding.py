@@ -58,6 +58,7 @@ _FIXED = (
     ("page", "Glossary", "what the words mean, help", "glossary", ""),
     ("page", "House", "workers, queue, storage roots, people, trail", "house", ""),
     ("page", "You", "your time zone, settings", "you", ""),
+    ("page", "Change your password", "", "password", ""),
     ("action", "Open a job", "new title", "new-job", "jobs.add_job"),
     ("action", "Add a destination", "folder, FTP, hand-off", "new-destination", "handoff.keep_destinations"),
     ("page", "Programs that are told", "webhook, message, house", "hooks", "telling.keep_hooks"),

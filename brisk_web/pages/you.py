@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 from django import forms
 from django.conf import settings
 from django.contrib import messages
+from django.contrib.auth import update_session_auth_hash
+from django.contrib.auth.forms import PasswordChangeForm
+from django.db import transaction
 from django.forms.utils import flatatt
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
+from django.views.decorators.debug import sensitive_post_parameters
+from django.views.decorators.http import require_http_methods
 
 from brisk_web.accounts.models import Preference
 from brisk_web.accounts.people import signed_in
 from brisk_web.accounts.zones import zones_by_part
+from brisk_web.house.services import record
+
+_WRONG, _MOST_WRONG, _WITHIN_S = "wrong-passwords", 8, 600  # tries at one's own password at a screen that was left open
 
 
 class LongSelect(forms.Select):
@@ -65,3 +74,39 @@ def you(request: HttpRequest) -> HttpResponse:
         messages.success(request, "Saved: times are told in your zone from now on.")
         return redirect("you")
     return render(request, "pages/you.html", {"form": form, "roles": person.groups.order_by("name")})
+
+
+class PasswordForm(PasswordChangeForm):
+    """A new password, by whoever knows the one of now."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["old_password"].label = "Your password now"
+        self.fields["new_password1"].label = "New password"
+        self.fields["new_password2"].label = "New password again"
+        for field in self.fields.values():
+            field.help_text = ""
+
+
+@require_http_methods(["GET", "POST"])
+@sensitive_post_parameters()
+def password(request: HttpRequest) -> HttpResponse:
+    """Change one's own password; every other session of this person ends with it."""
+    person = signed_in(request)
+    now = time.time()
+    wrong = [one for one in request.session.get(_WRONG, []) if now - one < _WITHIN_S]
+    if request.method == "POST" and len(wrong) >= _MOST_WRONG:
+        messages.error(request, "Too many wrong passwords; try again in ten minutes.")
+        return render(request, "pages/password.html", {"form": PasswordForm(person)}, status=429)
+    form = PasswordForm(person, request.POST if request.method == "POST" else None)
+    if request.method == "POST" and form.is_valid():
+        with transaction.atomic():
+            form.save()
+            record("person.password", person, "Changed their password", by=person)
+        update_session_auth_hash(request, person)
+        request.session.pop(_WRONG, None)
+        messages.success(request, "Your password is changed. Wherever else you were signed in, you no longer are.")
+        return redirect("you")
+    if "old_password" in form.errors:
+        request.session[_WRONG] = [*wrong, now]
+    return render(request, "pages/password.html", {"form": form}, status=422 if form.is_bound else 200)

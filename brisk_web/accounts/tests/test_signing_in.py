@@ -7,7 +7,7 @@ from unittest import mock
 
 from axes.models import AccessAttempt
 from django.contrib.auth import get_user_model
-from django.test import TestCase, override_settings
+from django.test import Client, TestCase, override_settings
 from django.utils import timezone
 
 from brisk_web.accounts import signing_in
@@ -44,6 +44,33 @@ class SignInTest(HouseMixin, TestCase):
         self.guess_at_many_names()
         AccessAttempt.objects.update(attempt_time=timezone.now() - signing_in._WITHIN)
         self.assertEqual(self.sign("lead", "right-word").status_code, 302)
+
+    def test_one_changes_one_s_own_password_and_other_sessions_end(self) -> None:
+        other = Client()
+        other.force_login(self.people["operator"])
+        self.sign_in("operator")
+        fresh = {"old_password": "right-word", "new_password1": "lamp-lock-barge", "new_password2": "lamp-lock-barge"}
+        for wrong, says in (
+            ({"old_password": "wrong-word"}, "entered incorrectly"),
+            ({"new_password2": "another"}, "match"),
+            ({"new_password1": "password", "new_password2": "password"}, "too common"),
+        ):
+            answer = self.client.post("/you/password", fresh | wrong)
+            self.assertContains(answer, says, status_code=422)
+        self.assertEqual(self.client.post("/you/password", fresh)["Location"], "/you/")
+        self.assertContains(self.client.get("/you/"), "Your password is changed")
+        self.assertEqual(other.get("/you/").status_code, 302)
+        self.assertTrue(get_user_model().objects.get(username="operator").check_password("lamp-lock-barge"))
+        self.assertEqual(AuditEntry.objects.filter(verb="person.password").count(), 1)
+
+    def test_a_screen_that_was_left_open_lets_nobody_guess(self) -> None:
+        self.sign_in("operator")
+        wrong = {"old_password": "guess", "new_password1": "lamp-lock-barge", "new_password2": "lamp-lock-barge"}
+        for _ in range(8):
+            self.assertEqual(self.client.post("/you/password", wrong).status_code, 422)
+        answer = self.client.post("/you/password", wrong | {"old_password": "right-word"})
+        self.assertContains(answer, "Too many wrong passwords", status_code=429)
+        self.assertTrue(get_user_model().objects.get(username="operator").check_password("right-word"))
 
     def test_hostile_names_are_names(self) -> None:
         for name in ("", "\x00", "x" * 5000, "\u202e", "<script>"):

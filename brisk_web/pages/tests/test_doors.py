@@ -36,6 +36,7 @@ WRITES: dict[str, str] = {
     "change-root": LEAD,
     "retire-root": LEAD,
     "you": VIEWER,
+    "password": VIEWER,
     "register-file": OPERATOR,
     "take-in": OPERATOR,
     "inspect-again": OPERATOR,
@@ -100,7 +101,7 @@ FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}
