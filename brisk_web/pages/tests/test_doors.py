@@ -241,6 +241,8 @@ class HostileTest(FurnishedTestCase):
         for pattern in addresses():
             if pattern.name in ("sign-out", "upload", "clip", "frame", "strip", "samples") or is_printed(pattern):
                 continue
+            if pattern.name == "readyz":
+                continue  # its 503 is what it has to say of a house without workers; it reads no parameter
             address, names = self.house.address(pattern), names_read_by(pattern)
             for value in HOSTILE:
                 data = dict.fromkeys(names, value)
