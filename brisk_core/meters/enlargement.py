@@ -310,7 +310,8 @@ def _of_shot(rows: Rows, start: int, lines: int, *, fields: bool) -> Enlarged | 
     looked = rows[rows["looked"] > 0]
     if fold := _fold_of(looked):
         across, down = (1 / share if share else 1.0 for share in fold)
-        if not fields or across > 1:
+        # Of one direction, 2 is not told from 4/3, by which interlaced pictures are enlarged most.
+        if not fields or across not in (1.0, 2.0):
             return Enlarged(start=start, end=start + len(rows), factor=1.0 if fields else down, across=across)
     if fields:
         return None
