@@ -65,6 +65,7 @@ _RAIL = {
     "comments": "jobs",
     "notices": "notices",
     "you": "you",
+    "password": "you",
 }
 
 

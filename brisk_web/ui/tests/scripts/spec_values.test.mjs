@@ -17,8 +17,17 @@ test("what stands in a field means what its kind asks", () => {
 test("what is in a document is written into a field as a person would", () => {
   assert.equal(toText([1920, 1080], "size"), "1920×1080");
   assert.equal(toText([24, "30000/1001"], "rate"), "24, 30000/1001");
+  assert.equal(toText(["1920×1080", "1280×720"], "size"), "1920×1080, 1280×720"); // two sizes, not one
+  assert.equal(toText([[1920, 1080], [1280, 720]], "size"), "1920×1080, 1280×720");
   assert.equal(toText(null), "");
   assert.equal(toText(false), "false");
+});
+
+test("a list of sizes that is left as it stands means what it meant", () => {
+  const [field] = fieldsOf("one_of", "size");
+  for (const sizes of [["1920×1080"], ["1920×1080", "1280×720"], ["1920×1080", "1280×720", "960×540"]]) {
+    assert.deepEqual(withField({ one_of: sizes }, field, toText(sizes, "size")), { one_of: sizes });
+  }
 });
 
 test("a cell of a table is a value or several", () => {

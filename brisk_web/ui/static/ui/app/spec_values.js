@@ -23,9 +23,12 @@ export const toValue = (text, kind) => {
   return NUMBER.test(said) ? Number(said) : said;
 };
 
+// Width and height; two sizes spelled as texts are a list of them.
+const isOneSize = (value, kind) => kind === "size" && value.length === 2 && value.every((one) => typeof one === "number");
+
 export const toText = (value, kind) => {
   if (value === null || value === undefined) return "";
-  if (Array.isArray(value)) return kind === "size" && value.length === 2 ? value.join("×") : value.map((one) => toText(one)).join(", ");
+  if (Array.isArray(value)) return isOneSize(value, kind) ? value.join("×") : value.map((one) => toText(one, kind)).join(", ");
   if (value === true) return "true";
   return typeof value === "object" ? JSON.stringify(value) : String(value);
 };
