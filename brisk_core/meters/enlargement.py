@@ -25,10 +25,10 @@ from brisk_core.meters.folding import (
     FoldTotal,
     Heights,
     Together,
-    alike,
     find_fold,
     folding_of,
     height_near,
+    shares_that_fold_at,
 )
 from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
@@ -48,7 +48,7 @@ _HARMONICS = 4
 _BLOCKS = (0.0, 1 / 8, 1 / 4, 3 / 8, 1 / 2)  # frequencies of blocks that shift a peak
 _QUARTER, _QUARTER_ABOVE = 25.0, 8.0  # height of a peak at 1/4, and over those of the other frequencies of blocks
 _TOLD, _CLEAR = 6.0, 2.0  # height of a peak over the usual, and over what is left besides it
-_STANDS = 2.0  # 8-bit steps
+_STANDS = 2.0  # 8-bit steps by which the mean of lines rises and falls with a grid
 _AGREE = 0.004  # cycles a sample by which peaks of one enlargement may differ
 _MOST_OF = 0.5  # of the pictures of a shot that must agree
 _ALONE = 14.0  # height of the peaks of a shot of which one picture only tells
@@ -279,7 +279,7 @@ def _factor_together(heights: Heights, known: float, share: float, count: int, s
     if share in (_HALF, _QUARTERS):
         return 1 / share
     height = height_near(heights, share)
-    ways = [one for one in alike(share) if one == share or height_near(heights, one) >= known / 2]
+    ways = [one for one in shares_that_fold_at(share) if one == share or height_near(heights, one) >= known / 2]
     # A coder's blocks of eight samples shift what is strong.
     ways += [one for one in (share - 1 / 8, share + 1 / 8) if height_near(heights, one) >= height / 2]
     # What lies high is the first that a coder of few bits takes away.

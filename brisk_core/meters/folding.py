@@ -48,7 +48,7 @@ _BLOCK = 24  # pictures that are kept together
 _FEWEST_TOGETHER = 3  # pictures looked at
 _TOGETHER_BOTH, _TOGETHER_ONE = 20.0, 60.0  # heights of the fold of pictures together, in both directions and in one
 _BOTH_EACH, _ONE_EACH = 1.5, 6.0  # the same for each picture that was looked at
-_KNOWN, _KNOWN_EACH = 10.0, 0.75
+_KNOWN, _KNOWN_EACH = 10.0, 0.75  # the same where something else tells of a fold
 _TOGETHER_HALF, _OVER_BESIDE, _OVER_FIFTH, _OVER_FIRST = 60.0, 6.0, 0.5, 3.0  # of a fold at the half, over the eighths
 _TOGETHER_LARGEST = 0.89  # share of samples; beyond it there are too few pairs of bins
 
@@ -228,9 +228,9 @@ class FoldTotal:
         self._blocks: dict[tuple[int, int], dict[int, Bound]] = {}
         self._looked: dict[tuple[int, int], dict[int, int]] = {}
 
-    def take(self, folding: Folding, number: int, size: tuple[int, int], looked: int = 1) -> None:
+    def take(self, folding: Folding, number: int, size: tuple[int, int]) -> None:
         """Add picture ``number`` of a size."""
-        self._add(folding.bound, number // _BLOCK, size, looked)
+        self._add(folding.bound, number // _BLOCK, size, 1)
 
     def _add(self, bound: Bound, block: int, size: tuple[int, int], looked: int) -> None:
         blocks, counts = self._blocks.setdefault(size, {}), self._looked.setdefault(size, {})
@@ -287,7 +287,7 @@ def height_near(heights: Heights, share: float) -> float:
     return float(heights[max(at - 1, 0) : at + 2].max())
 
 
-def alike(share: float) -> tuple[float, ...]:
+def shares_that_fold_at(share: float) -> tuple[float, ...]:
     """Return the shares of samples of pictures that fold at this one as well: all multiples of their own, from either
     end.
     """

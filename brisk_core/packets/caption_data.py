@@ -50,7 +50,7 @@ class CaptionData:
         return sorted(self.found, key=lambda one: one[0])
 
 
-Found = list[tuple[str, int, bytes]]  #: place in the picture, pictures after it, and triplets
+_Found = list[tuple[str, int, bytes]]  # place in the picture, pictures after it, and triplets
 
 
 def taker_of(data: CaptionData, triplets_of: Callable[[bytes], bytes]) -> Callable[[Any, int], None]:
@@ -90,7 +90,7 @@ class PictureCaptions:
             _keep(data, None if packet.pts is None else packet.pts + round(later * self._ticks), triplets)
 
 
-def _in_messages(picture: bytes) -> Found:
+def _in_messages(picture: bytes) -> _Found:
     """Return the caption data in messages of AVC and HEVC."""
     found, at = b"", picture.find(_IN_MESSAGE)
     while at >= 0:
@@ -101,9 +101,9 @@ def _in_messages(picture: bytes) -> Found:
     return [(PICTURES, 0, found)]
 
 
-def _in_user_data(picture: bytes) -> Found:
+def _in_user_data(picture: bytes) -> _Found:
     """Return the caption data in user data of MPEG-2."""
-    found: Found = []
+    found: _Found = []
     at = picture.find(_USER_DATA)
     while at >= 0:
         start = at + len(_USER_DATA)
@@ -132,13 +132,13 @@ def _cable_triplets(raw: bytes) -> bytes:
     return found
 
 
-def _of_group(raw: bytes, rest: bytes) -> Found:
+def _of_group(raw: bytes, rest: bytes) -> _Found:
     """Return the pairs that a disc keeps before a group of pictures: two for each frame that it shows, field by field,
     counted from the first one shown.
     """
     header = rest.find(_PICTURE)
     reference = int.from_bytes(rest[header + 4 : header + 6].ljust(2, b"\0")) >> 6 if header >= 0 else 0
-    found: Found = []
+    found: _Found = []
     for number, at in enumerate(range(len(_DISC) + 1, len(raw) - 2, 3)):
         if raw[at] not in (_DISC_FIELD_ONE, _DISC_FIELD_TWO):
             break

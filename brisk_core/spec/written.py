@@ -22,7 +22,7 @@ _SPACES = re.compile(r"(?<=[^\s]) +")  # within a row
 _WIDE = 1 << 16  # no line is folded that was not
 
 
-def rewrite(text: str, step: Callable[[Document], Document], *, expected: str = "a disc") -> str:
+def rewrite(text: str, step: Callable[[Document], Document], *, expected: str = "a document") -> str:
     """Return a document's text after a step, with every note that stood on a line of its own.
 
     ``expected`` says what the document is, for whoever is told that it cannot be read.

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from brisk_core.errors import CoreError, ValueRefused
@@ -19,6 +20,7 @@ from brisk_web.handoff.doors import DoorClosed, DoorRefused, SiteDoor
 from brisk_web.handoff.models import HandOff, ServedCopy
 from brisk_web.handoff.opening import open_site
 from brisk_web.inspections.models import Inspection
+from brisk_web.jobs.models import Deliverable
 from brisk_web.masters import services as masters
 from brisk_web.masters.models import Comparison
 from brisk_web.masters.services import Pair
@@ -155,6 +157,13 @@ def _folder() -> Path:
     return Path(settings.DATA_FOLDER) / "copies"
 
 
+def _taken_in() -> QuerySet[MediaFile]:
+    """Copies that somebody has taken in as a render, or chosen as a master: they are more than evidence."""
+    masters_of = Deliverable.objects.exclude(master=None).values("master")
+    here = MediaFile.objects.filter(root__url=str(_folder()))
+    return here.filter(Q(renders__isnull=False) | Q(pk__in=masters_of)).distinct()
+
+
 @keeper
 def remove_copies() -> int:
     """Remove the bytes of copies that were judged long ago, of those that are not as signed much later, and what copies
@@ -163,7 +172,10 @@ def remove_copies() -> int:
     now = timezone.now()
     kept = datetime.timedelta(days=settings.COPIES_KEPT_DAYS)
     as_signed = (ServedCopy.Outcome.PASS, ServedCopy.Outcome.CAUTION)
-    judged = ServedCopy.objects.filter(removed_at=None, media_file__root__url=str(_folder()))
+    taken = _taken_in()
+    judged = ServedCopy.objects.filter(removed_at=None, media_file__root__url=str(_folder())).exclude(
+        media_file__in=taken
+    )
     old = judged.filter(judged_at__lt=now - kept, outcome__in=as_signed) | judged.filter(judged_at__lt=now - 12 * kept)
     removed = 0
     for row in old.select_related("media_file"):
@@ -172,6 +184,7 @@ def remove_copies() -> int:
             ServedCopy.objects.filter(pk=row.pk).update(removed_at=now)
             removed += 1
     known = set(ServedCopy.objects.filter(removed_at=None).values_list("media_file__path", flat=True))
+    known |= set(taken.values_list("path", flat=True))
     for path in _folder().glob("*/*"):
         is_left = now.timestamp() - path.stat().st_mtime > _LEFT_S
         if is_left and path.relative_to(_folder()).as_posix() not in known:

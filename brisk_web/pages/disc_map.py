@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 from urllib.parse import urlencode
 
@@ -27,6 +28,7 @@ from brisk_web.planner.services import files_of, undo_disc, write_disc
 from brisk_web.ui.asking import asked_id, words
 
 _COLUMN, _ROW, _WIDE, _HIGH, _EDGE = 164, 50, 128, 34, 14  # in units of the drawing
+_rewrite = partial(rewrite, expected="a disc")
 _LEADS = (("stop", "the disc stops"), ("back", "back to where one came from"))
 
 
@@ -67,21 +69,21 @@ def _stepped(text: str, action: str, item: str, request: HttpRequest) -> tuple[s
     to, button, name = (words(request.POST, field) for field in ("to", "button", "name"))
     match action:
         case "draw":
-            return rewrite(text, lambda disc: editing.draw_way(disc, item, to)), item
+            return _rewrite(text, lambda disc: editing.draw_way(disc, item, to)), item
         case "lead":
-            return rewrite(text, lambda disc: editing.set_way(disc, item, to, button)), item
+            return _rewrite(text, lambda disc: editing.set_way(disc, item, to, button)), item
         case "rename":
-            return rewrite(text, lambda disc: editing.rename(disc, item, name, button)), item
+            return _rewrite(text, lambda disc: editing.rename(disc, item, name, button)), item
         case "add-button":
-            return rewrite(text, lambda disc: editing.add_button(disc, item, name, to)), item
+            return _rewrite(text, lambda disc: editing.add_button(disc, item, name, to)), item
         case "remove-button":
-            return rewrite(text, lambda disc: editing.remove_button(disc, item, button)), item
+            return _rewrite(text, lambda disc: editing.remove_button(disc, item, button)), item
         case "remove":
-            return rewrite(text, lambda disc: editing.remove(disc, item)), ""
+            return _rewrite(text, lambda disc: editing.remove(disc, item)), ""
         case "start":
-            return rewrite(text, lambda disc: editing.start_with(disc, item)), item
+            return _rewrite(text, lambda disc: editing.start_with(disc, item)), item
         case "home":
-            return rewrite(text, lambda disc: editing.go_home_to(disc, item)), item
+            return _rewrite(text, lambda disc: editing.go_home_to(disc, item)), item
         case "add-screen":
             return _with_new(text, lambda disc: editing.add_screen(disc, name))
         case "add-clip":
@@ -98,7 +100,7 @@ def _with_new(text: str, add: Callable[[dict[str, Any]], tuple[dict[str, Any], s
         new.append(id_)
         return made
 
-    return rewrite(text, step), new[0]
+    return _rewrite(text, step), new[0]
 
 
 def item_panel(plan: Plan, read: Disc, chosen: str) -> dict[str, Any]:

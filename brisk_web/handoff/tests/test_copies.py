@@ -27,6 +27,7 @@ from brisk_web.handoff.looking import look_again, spell_wait
 from brisk_web.handoff.models import HandOff, ServedCopy
 from brisk_web.handoff.states import State
 from brisk_web.handoff.tests.test_handoff import HandOffCase
+from brisk_web.jobs.models import Deliverable
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import register
 from brisk_web.work.models import Work
@@ -156,6 +157,11 @@ class SiteTest(SiteCase):
         left = paths[0].with_name("former.180p.1-2.mp4")
         left.write_bytes(b"of a copy that was made anew")
         self.assertEqual(remove_copies(), 0)
+        # One that somebody needs for more than this is no longer only a copy.
+        ServedCopy.objects.filter(pk=small.pk).update(judged_at="2020-01-01T00:00Z", outcome="pass")
+        Deliverable.objects.update(master=small.media_file)
+        self.assertEqual((remove_copies(), paths[0].exists()), (0, True))
+        Deliverable.objects.update(master=None)
         days = datetime.timedelta(days=1)
         ServedCopy.objects.filter(pk=small.pk).update(judged_at=timezone.now() - 31 * days, outcome="pass")
         ServedCopy.objects.filter(pk=large.pk).update(judged_at=timezone.now() - 31 * days, outcome="fail")
