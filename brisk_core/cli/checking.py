@@ -13,7 +13,7 @@ from brisk_core.cli.reading import read_spec, read_timeline
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Refusal, say, say_json
 from brisk_core.edit import FrameRange, Timeline, parse_range
 from brisk_core.errors import CaptionsRefused, RangeRefused, UnreadableFile
-from brisk_core.facts import Depth, Held, Inspection, inspection_to_json, keys
+from brisk_core.facts import REGISTRY, Depth, Held, Inspection, inspection_to_json, keys
 from brisk_core.master import held_of, ordered_frames, shot_names
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
@@ -31,6 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--range", help="IN-OUT in timecodes or frames of the timeline; OUT is the first frame after")
     parser.add_argument("--master", help="a master to hold the file against")
     parser.add_argument("--captions", action="append", default=[], help="a caption file beside it; may be given again")
+    parser.add_argument("--kind", choices=REGISTRY[keys.ORDER_KIND.id].choices, help="kind of work, for specs that ask")
     parser.add_argument("--edit-rate", help="frame rate of an EDL, which does not state it")
     parser.add_argument("--json", action="store_true", help="print JSON of schema brisk-sentry/check/1")
 
@@ -53,7 +54,14 @@ def run(options: argparse.Namespace) -> int:
         master = _against_master(options, inspection, folder, timeline, covered) if options.master else None
         captioned = _captions_of(options, inspection, folder)
     check = judge(
-        spec, inspection, timeline=timeline, covered=covered, series=series, master=master, captioned=captioned
+        spec,
+        inspection,
+        timeline=timeline,
+        covered=covered,
+        series=series,
+        master=master,
+        captioned=captioned,
+        kind_of_work=options.kind,
     )
     if options.json:
         say_json(check_to_json(check, inspection))

@@ -40,6 +40,7 @@ class Stage(enum.Enum):
     SAMPLES = "the sound has not been scanned"
     WHOLE = "the checksum has not been taken"
     CHECK = "this is known in a check only, not in an inspection"
+    ORDER = "nobody has said it yet"  # of whoever orders the file, not of the file
 
 
 class JudgedBy(enum.Enum):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import enum
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, Generic
 
@@ -89,7 +89,7 @@ class Inspection:
 
     def __getitem__(self, key: Key[Value]) -> Value | None:
         """Return what the strongest witness says of a characteristic, ``None`` where none says anything."""
-        value: Value | None = self.facts[key.id].best
+        value: Value | None = self.best(key.id)
         return value
 
     def witnessed(self, key: Key[Value]) -> Witnessed[Value]:
@@ -97,8 +97,19 @@ class Inspection:
         return self.facts[key.id]
 
     def best(self, id_: str) -> Any:
-        """Return what the strongest witness says of a characteristic that is known by its id only."""
+        """Return what the strongest witness says of a characteristic that is known by its id only.
+
+        What only an order knows is ``None`` until ``ordered_as`` adds it. Raises ``KeyError`` for what a check finds.
+        """
+        known = self.facts.get(id_)
+        if known is None and REGISTRY[id_].stage is Stage.ORDER:
+            return None
         return self.facts[id_].best
+
+    def ordered_as(self, kind_of_work: str | None) -> Inspection:
+        """Return the inspection with the kind of work that was ordered, one of the choices of ``order.kind``."""
+        said: Witnessed[str] = Witnessed(declared=kind_of_work or None)
+        return replace(self, facts={**self.facts, keys.ORDER_KIND.id: said})
 
     @property
     def is_full_range(self) -> bool:
@@ -108,7 +119,7 @@ class Inspection:
 
 def inspected(characteristic: Characteristic) -> bool:
     """Is this known from the file alone (and not only in a check)?"""
-    return characteristic.stage is not Stage.CHECK
+    return characteristic.stage not in (Stage.CHECK, Stage.ORDER)
 
 
 @dataclass(slots=True)

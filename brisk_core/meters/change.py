@@ -113,6 +113,16 @@ _UNLIT = 24.0  # 8-bit value up to which a cell may be a bar
 _FLAT = 1.0  # mean square of the steps from the mean, below which a picture has no structure
 
 
+def mean_change(rows: Rows, cuts: NDArray[np.intp]) -> float | None:
+    """Return the mean change of luma from one picture to the next in 8-bit steps, first pictures of shots left out;
+    ``None`` where no picture follows another.
+    """
+    change = rows["mean"].astype(np.float64)
+    change[cuts] = np.nan
+    told = change[~np.isnan(change)]
+    return float(told.mean()) if len(told) else None
+
+
 def find_cuts(rows: Rows) -> NDArray[np.intp]:
     """Return the first pictures of shots, the first picture of the file not counted.
 

@@ -21,7 +21,7 @@ from brisk_core.exact import (
     spell_bytes,
     spell_seconds,
 )
-from brisk_core.facts import Inspection
+from brisk_core.facts import REGISTRY, Inspection, keys
 from brisk_core.packets import PacketSeries
 from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, fit, longest, share_of, ways_up
 from brisk_core.plan.overhead import WRAPPERS
@@ -38,6 +38,7 @@ PICTURE_CODECS = (
 )  # fmt: skip
 
 
+_KINDS_OF_WORK = REGISTRY[keys.ORDER_KIND.id].choices
 _INDEXED = ("mp4", "mov")  # wrappers whose index stands in one place
 
 
@@ -61,12 +62,16 @@ class BitsQuestion:
     picture_rate: int | None = None  #: bits a second, where size and length are asked for it
     line: int | None = None  #: bits a second of a viewer's line
     index_first: bool = True
+    kind_of_work: str | None = None  #: what the order says, for cases of a spec that ask for it
 
 
 def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     """Read what is asked. Raises ``PlanRefused`` with every mistake and its place."""
     reader = Reader()
-    names = ("cap", "reserve", "wrapper", "codec", "group", "reorders", "picture_rate", "line", "index_first", "files")
+    names = (
+        "cap", "reserve", "wrapper", "codec", "group", "reorders", "picture_rate", "line", "index_first",
+        "kind_of_work", "files",
+    )  # fmt: skip
     reader.only("plan", asked, names)
     coding = Coding(
         wrapper=reader.known("wrapper", asked.get("wrapper", "mp4"), tuple(WRAPPERS)),
@@ -80,7 +85,7 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
         files = []
     if len(files) > MOST_FILES:
         reader.note("files", f"met {len(files)} files; expected at most {MOST_FILES}")
-    rate, line = asked.get("picture_rate"), asked.get("line")
+    rate, line, kind = (asked.get(name) for name in ("picture_rate", "line", "kind_of_work"))
     question = BitsQuestion(
         cap=reader.take("cap", positive(parse_bytes), asked.get("cap"), 1),
         reserve=reader.take("reserve", read_percent, asked.get("reserve", RESERVE), RESERVE),
@@ -89,6 +94,7 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
         picture_rate=None if rate in (None, "") else reader.take("picture_rate", positive(parse_bit_rate), rate, 1),
         line=None if line in (None, "") else reader.take("line", positive(parse_bit_rate), line, 1),
         index_first=reader.take("index_first", read_yes, asked.get("index_first", True), True),
+        kind_of_work=reader.known("kind_of_work", kind, _KINDS_OF_WORK) if kind else None,
     )
     reader.refuse()
     return question
@@ -182,7 +188,7 @@ def _lowest(question: BitsQuestion, programme: Programme, spec: Spec | None) -> 
 def _planned(question: BitsQuestion, programme: Programme) -> Inspection:
     return planned_inspection(
         picture_size=programme.size, picture_frame_rate=programme.rate, picture_codec=question.coding.codec
-    )
+    ).ordered_as(question.kind_of_work)
 
 
 def _bounds(question: BitsQuestion, programme: Programme, spec: Spec | None) -> list[Bound]:
@@ -193,7 +199,7 @@ def _refused(question: BitsQuestion, programme: Programme, spec: Spec | None) ->
     """The lines of a spec that refuse what is planned beside its bit rate: size, frame rate, codec."""
     if spec is None:
         return []
-    check = judge(spec, _planned(question, programme), integrity=False)
+    check = judge(spec, _planned(question, programme), kind_of_work=question.kind_of_work, integrity=False)
     return [
         {"line": one.line.id, "label": one.line.label, "required": one.required, "found": one.found}
         for one in check.findings

@@ -27,6 +27,7 @@ class Compared:
     inspection: Inspection
     covered: FrameRange | None = None  #: the range of the timeline that it covers
     captioned: Captioned | None = None  #: its captions
+    kind_of_work: str | None = None  #: what its order says
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,7 +62,14 @@ class RowGroup:
 def compare(files: Sequence[Compared], *, spec: Spec | None = None, timeline: Timeline | None = None) -> list[RowGroup]:
     """Return the rows by group, in the order of the registry's groups; rows without any value are left out."""
     checks = [
-        judge(spec, file.inspection, timeline=timeline, covered=file.covered, captioned=file.captioned)
+        judge(
+            spec,
+            file.inspection,
+            timeline=timeline,
+            covered=file.covered,
+            captioned=file.captioned,
+            kind_of_work=file.kind_of_work or None,
+        )
         for file in files
         if spec
     ]

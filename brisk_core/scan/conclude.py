@@ -15,7 +15,7 @@ from brisk_core.facts import FactsBuilder, Scan, Span, Stage, keys
 from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
 from brisk_core.meters.bursts import Burst, Entry, find_bursts
-from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness
+from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness, mean_change
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
 from brisk_core.meters.enlargement import Enlarged, find_enlarged, of_most
 from brisk_core.meters.levels import RangeVerdict, bits_used, judge_range, summarise_levels
@@ -52,6 +52,7 @@ class PictureVerdicts:
     enlarged: tuple[Enlarged, ...]
     bursts: tuple[Burst, ...]
     count: int  #: pictures
+    change: float | None  #: mean from one picture to the next within shots, 8-bit steps
     full: bool  #: full range by the file's own word
     rate: Fraction  #: frames a second
 
@@ -92,6 +93,7 @@ def judge_pictures(
         enlarged=enlarged,
         bursts=find_bursts(rows("bursts"), _entries(packets) if packets else (), cuts),
         count=len(scan.rows),
+        change=mean_change(change, cuts),
         full=full,
         rate=rate,
     )
@@ -171,6 +173,10 @@ def _observe_scan(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
 def _observe_time(builder: FactsBuilder, verdicts: PictureVerdicts) -> None:
     steady, motion = verdicts.steadiness, verdicts.motion
     builder.observed(keys.CONTENT_CUTS, _spans((int(at), int(at) + 1) for at in verdicts.cuts))
+    if verdicts.change is None:
+        builder.unread(keys.CONTENT_MOTION, "no picture follows another")
+    else:
+        builder.observed(keys.CONTENT_MOTION, round(100 * verdicts.change / (255 if verdicts.full else 219), 2))
     if not steady.stands:
         builder.observed(keys.CONTENT_FREEZE, _spans(steady.freezes))
     else:

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from brisk_core.captions import LIMITS
 from brisk_core.errors import Mistake, ValueRefused
 from brisk_core.exact import parse_bit_rate, parse_bits
-from brisk_core.facts import REGISTRY, Characteristic, Kind, keys
+from brisk_core.facts import REGISTRY, Characteristic, Kind, Stage, keys
 from brisk_core.spec.conditions import (
     TIMELINE_TWINS,
     Case,
@@ -182,6 +182,9 @@ class ConditionReader:
             other = REGISTRY.get(str(id_))
             if other is None:
                 self.note(place, f"met characteristic {id_!r}; {nearest_ids(str(id_))}")
+                conditions.append(None)
+            elif other.stage is Stage.CHECK:
+                self.note(place, f"met {other.id} in when; expected what is known of a file before it is judged")
                 conditions.append(None)
             else:
                 conditions.append(self.read(other, inner, f'{place}, when "{id_}"', inner=True))

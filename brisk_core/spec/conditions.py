@@ -144,7 +144,7 @@ class Present(Condition):
     def of_silence(self, line: Line, hearing: Hearing, asked: tuple[Witness, ...]) -> Finding:
         if self.wanted:
             return Condition.of_silence(self, line, hearing, asked)
-        return hearing.met(line, self.required(), "none", says=f"As asked: {silence(asked)}.")
+        return hearing.met(line, self.required(), "none", says=f"As asked: {silence(self.characteristic, asked)}.")
 
     def required(self) -> str:
         return "present" if self.wanted else "none"

@@ -12,7 +12,7 @@ from typing import Any
 import yaml
 
 from brisk_core.errors import Mistake, SpecRefused
-from brisk_core.facts import REGISTRY, Characteristic, Witness
+from brisk_core.facts import REGISTRY, Characteristic, Witness, keys
 from brisk_core.spec.companions import Companion, CompanionsReader
 from brisk_core.spec.condition_reader import ConditionReader, nearest_ids
 from brisk_core.spec.ladder import Ladder, LadderReader
@@ -73,6 +73,19 @@ class Spec:
     def needs_series(self) -> bool:
         """Does a line need the sizes of all packets, beside the facts?"""
         return any(line.condition.needs_series for line in self.lines)
+
+    @property
+    def asks_kind_of_work(self) -> bool:
+        """Does a line, or a case of one, depend on the kind of work that was ordered?"""
+        kind = keys.ORDER_KIND.id
+        return any(line.characteristic.id == kind or _mentions(line.raw_condition, kind) for line in self.lines)
+
+
+def _mentions(raw: Any, id_: str) -> bool:
+    """Does a condition as written name a characteristic: in a case, or as a column of a table?"""
+    if isinstance(raw, Mapping):
+        return id_ in raw or any(_mentions(one, id_) for one in raw.values())
+    return isinstance(raw, list | tuple) and (id_ in raw or any(_mentions(one, id_) for one in raw))
 
 
 class _StrictLoader(yaml.SafeLoader):

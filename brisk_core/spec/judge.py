@@ -31,6 +31,7 @@ def judge(
     series: PacketSeries | None = None,
     master: Mapping[str, Held] | None = None,
     captioned: Captioned | None = None,
+    kind_of_work: str | None = None,
     integrity: bool = True,
     only: Set[str] | None = None,
 ) -> Check:
@@ -38,10 +39,11 @@ def judge(
 
     ``series`` is the packet series of the inspection, for lines that give a buffer; ``master`` is what holding the file
     against its master found, empty while that is not known, and ``None`` without a master; ``captioned`` are the
-    captions beside it and in it; ``only`` limits the lines to some ids. Nothing of the file is read.
+    captions beside it and in it; ``kind_of_work`` is what the order says, for cases that ask for it; ``only`` limits
+    the lines to some ids. Nothing of the file is read.
     """
     captioned = captioned if captioned and captioned.documents else None
-    inspection = without_ordered(spec, with_sidecars(inspection, captioned))
+    inspection = without_ordered(spec, with_sidecars(inspection, captioned).ordered_as(kind_of_work))
     held = {**(hold(inspection, timeline, covered) if timeline else {}), **(master or {})}
     hearing = Hearing(
         inspection=inspection,

@@ -43,6 +43,7 @@ _OBSERVERS = {
     Stage.PICTURES: "the pictures show",
     Stage.SAMPLES: "the sound shows",
     Stage.CHECK: "the file has",
+    Stage.ORDER: "the order says",
 }
 
 
@@ -160,7 +161,7 @@ class Condition:
 
     def of_silence(self, line: Line, hearing: Hearing, asked: tuple[Witness, ...]) -> Finding:
         """Return the finding where all witnesses were heard and none has anything to say."""
-        return hearing.unheard(line, self.required(), silence(asked))
+        return hearing.unheard(line, self.required(), silence(self.characteristic, asked))
 
     def _offending(self, value: Any) -> Any:
         """Return the value of the first track that does not hold, or the value itself; ``None`` for no track at all."""
@@ -377,6 +378,8 @@ def in_prose(required: str) -> str:
 
 def speaker(characteristic: Characteristic, witness: Witness) -> str:
     """Return who says a value, as a sentence begins with it."""
+    if characteristic.stage is Stage.ORDER:
+        return _OBSERVERS[Stage.ORDER]
     return _SPEAKERS.get(witness, _OBSERVERS[characteristic.stage])
 
 
@@ -385,8 +388,10 @@ def text_of(characteristic: Characteristic, value: Any) -> str:
     return spell(characteristic.kind, characteristic.per_track, value, characteristic.unit)
 
 
-def silence(asked: tuple[Witness, ...]) -> str:
-    """Return that none of some witnesses says anything."""
+def silence(characteristic: Characteristic, asked: tuple[Witness, ...]) -> str:
+    """Return that none of some witnesses says anything of a characteristic."""
+    if characteristic.stage is Stage.ORDER:
+        return Stage.ORDER.value
     if asked == (Witness.CODED,):
         return "the stream says nothing of it"
     return "the wrapper says nothing of it" if asked == (Witness.DECLARED,) else "no witness says anything of it"
@@ -410,7 +415,7 @@ def _one_text(characteristic: Characteristic, value: Any) -> str:
 
 def _witness_words(characteristic: Characteristic, held: Mapping[Witness, Any]) -> str:
     names = {
-        Witness.DECLARED: "declared by the wrapper",
+        Witness.DECLARED: "said by the order" if characteristic.stage is Stage.ORDER else "declared by the wrapper",
         Witness.CODED: "coded in the stream",
         Witness.OBSERVED: _OBSERVERS[characteristic.stage].replace("the ", "seen in the ", 1).rsplit(" ", 1)[0],
     }

@@ -30,7 +30,7 @@ class SpanCondition(Condition):
         value = hearing.inspection.facts[characteristic.id].observed
         duration = hearing.inspection[keys.WRAPPER_DURATION]
         if value is None or value is Unheard.UNHEARD:
-            reason = hearing.inspection.unread.get(characteristic.id, silence((Witness.OBSERVED,)))
+            reason = hearing.inspection.unread.get(characteristic.id, silence(characteristic, (Witness.OBSERVED,)))
             return hearing.unheard(line, self.required(), reason)
         if duration is None or (characteristic.kind is Kind.SPANS and hearing.rate is None):
             return hearing.unheard(line, self.required(), "rate or duration of the file are not known")

@@ -32,6 +32,7 @@ _LEAD = (
     "telling.keep_hooks",
     "shelf.add_specversion",
     "house.view_auditentry",
+    "house.change_defaults",
     "storage.add_storageroot",
 )
 

@@ -19,6 +19,7 @@ class Check(models.Model):
         "storage.MediaFile", on_delete=models.PROTECT, null=True, related_name="checks_against_it"
     )  # what it is held against, never the file itself
     render = models.OneToOneField("jobs.Render", on_delete=models.CASCADE, null=True, related_name="check_record")
+    kind_of_work = models.CharField(max_length=24, blank=True)  # that was ordered, a choice of order.kind
     verdict = models.CharField(max_length=16, blank=True)  # empty until it has been judged once
     counts = models.JSONField(default=dict)  # lines by outcome
     engine = models.CharField(max_length=32, blank=True)  # that judged it

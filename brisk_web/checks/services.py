@@ -51,6 +51,7 @@ def open_check(
     range_end: int | None = None,
     master: MediaFile | None = None,
     render: Render | None = None,
+    kind_of_work: str = "",
     by: User | None = None,
 ) -> Check:
     """Open a check of a file by a spec version, a range and a master, and judge it as far as the file is known."""
@@ -62,11 +63,23 @@ def open_check(
         range_end=range_end,
         master=None if master == media_file else master,
         render=render,
+        kind_of_work=kind_of_work,
     )
     record("check.opened", check, f"Opened a check of {check}", by=by)
     judge(check)
     ask_for_comparison(check)
     return check
+
+
+@transaction.atomic
+def order_as(checks: QuerySet[Check], kind_of_work: str) -> int:
+    """Tell checks which kind of work was ordered; those whose specs ask for it are judged again. Return how many."""
+    told = list(checks.exclude(kind_of_work=kind_of_work).select_related(*_EVIDENCE))
+    checks.filter(pk__in=[check.pk for check in told]).update(kind_of_work=kind_of_work)
+    asked = [check for check in told if check.spec_version.parsed().asks_kind_of_work]
+    for check in asked:
+        judge(check)
+    return len(asked)
 
 
 @transaction.atomic
@@ -124,6 +137,7 @@ def judged_document(
         series=inspection.load_series() if inspection and spec.needs_series else None,
         master=held_for(check),
         captioned=captioned_for(check.media_file),
+        kind_of_work=check.kind_of_work or None,
         only=only,
     )
     covers = [_covers(waiver) for waiver in waivers_of(check)]

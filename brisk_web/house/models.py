@@ -7,6 +7,13 @@ from typing import TypeVar
 from django.conf import settings
 from django.db import models
 
+from brisk_core.facts import REGISTRY, keys
+
+
+def kinds_of_work() -> list[tuple[str, str]]:
+    """Return the kinds of work as an order says them, with their words."""
+    return [(kind, kind.replace("-", " ")) for kind in REGISTRY[keys.ORDER_KIND.id].choices]
+
 
 class Retirable(models.Model):
     """What can be put out of use and brought back; nothing that refers to it is lost."""
@@ -43,6 +50,33 @@ class Decision(models.Model):
 
     class Meta:
         abstract = True
+
+
+class Defaults(models.Model):
+    """What new jobs, deliverables, timelines and specs of the house begin with; one row, empty fields say nothing."""
+
+    kind_of_work = models.CharField(max_length=24, blank=True, choices=kinds_of_work)
+    naming_rule = models.CharField(max_length=255, blank=True)
+    due_in_days = models.PositiveSmallIntegerField(null=True, blank=True)
+    due_time = models.TimeField(null=True, blank=True)
+    rendered_by = models.CharField(max_length=200, blank=True)
+    rendered_by_email = models.EmailField(blank=True)
+    language = models.CharField(max_length=20, blank=True)
+    two_sign = models.BooleanField(default=False)
+    rate = models.CharField(max_length=20, blank=True)  # of timelines, as a person writes it
+    size = models.CharField(max_length=20, blank=True)
+    scan = models.CharField(max_length=20, blank=True)
+    pixel_aspect = models.CharField(max_length=20, blank=True)
+    sample_rate = models.CharField(max_length=20, blank=True)
+    spec_family = models.CharField(max_length=20, blank=True)
+    spec_source = models.CharField(max_length=200, blank=True)
+    review_in_days = models.PositiveSmallIntegerField(null=True, blank=True)
+
+    class Meta:
+        verbose_name_plural = "defaults"
+
+    def __str__(self) -> str:
+        return "what new things begin with"
 
 
 class AuditEntry(models.Model):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Model
 from django.utils import timezone
 
-from brisk_web.house.models import AuditEntry, Decision, Retirable
+from brisk_web.house.models import AuditEntry, Decision, Defaults, Retirable
 
 
 class DecisionRefused(Exception):
@@ -17,6 +19,19 @@ class DecisionRefused(Exception):
 def record(verb: str, target: Model, says: str, *, by: User | None = None) -> AuditEntry:
     """Add an entry, inside the transaction of the action itself. ``by`` is the person, ``None`` for the application."""
     return AuditEntry.objects.create(actor=by, verb=verb, target=target_of(target), says=says)
+
+
+def defaults() -> Defaults:
+    """Return what new things of the house begin with; nothing is said where nobody has said anything yet."""
+    return Defaults.objects.first() or Defaults()
+
+
+@transaction.atomic
+def keep_defaults(row: Defaults, changed: Sequence[str], *, by: User | None) -> None:
+    """Keep what new things begin with from now on; ``changed`` are the labels of what is different."""
+    row.pk = 1
+    row.save()
+    record("house.defaults-changed", row, f"Changed what new things begin with: {', '.join(changed)}", by=by)
 
 
 @transaction.atomic

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from fractions import Fraction
 
@@ -19,7 +19,7 @@ from brisk_core.plan.bundle import Ordered, bundle_to_document, read_bundle, shi
 from brisk_core.spec import NamePattern
 from brisk_web.edits.models import Timeline
 from brisk_web.house.models import in_use
-from brisk_web.house.services import record
+from brisk_web.house.services import defaults, record
 from brisk_web.jobs.models import Bundle, Deliverable, Job, owed
 from brisk_web.jobs.services import JobRefused, add_deliverable
 from brisk_web.shelf.services import newest_of
@@ -81,11 +81,20 @@ def bundle_of(job: Job) -> Read:
 
 
 def wanted_of(bundle: Read, start: datetime | None = None) -> list[Wanted]:
-    """What a bundle orders, with the moments at which each is due, counted from a moment."""
+    """What a bundle orders, with the moments at which each is due, counted from a moment.
+
+    What it does not say of names and signing is as new deliverables of the house begin.
+    """
+    first = defaults()
     begin = (start or timezone.localtime()).replace(minute=0, second=0, microsecond=0)
     return [
         Wanted(
-            ordered=one,
+            ordered=replace(
+                one,
+                naming_rule=one.naming_rule or first.naming_rule,
+                language=one.language or first.language,
+                two_sign=one.two_sign or first.two_sign,
+            ),
             due_at=begin + timedelta(seconds=float(one.due_in)) if one.due_in is not None else None,
         )
         for one in bundle.ordered
@@ -98,6 +107,7 @@ def order(job: Job, wanted: Sequence[Wanted], timeline: Timeline | None, *, by: 
     if not wanted:
         raise JobRefused("Nothing is ticked.")
     known = set(Deliverable.objects.filter(job=job).values_list("name", flat=True))
+    first = defaults()
     wrong, made = [], []
     for one in wanted:
         version, name = newest_of(one.ordered.spec), one.ordered.name.strip()
@@ -112,6 +122,7 @@ def order(job: Job, wanted: Sequence[Wanted], timeline: Timeline | None, *, by: 
             Deliverable(
                 job=job, name=name, spec_version=version, timeline=timeline, naming_rule=one.ordered.naming_rule,
                 due_at=one.due_at, language=one.ordered.language, two_sign=one.ordered.two_sign,
+                rendered_by=first.rendered_by, rendered_by_email=first.rendered_by_email,
             )
         )  # fmt: skip
         if timeline and one.ordered.range:

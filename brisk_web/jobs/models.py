@@ -6,13 +6,14 @@ from django.conf import settings
 from django.db import models
 
 from brisk_core.spec import NamePattern
-from brisk_web.house.models import Retirable, in_use
+from brisk_web.house.models import Retirable, in_use, kinds_of_work
 
 
 class Job(Retirable):
     """The work on one title."""
 
     title = models.CharField(max_length=200, unique=True)
+    kind_of_work = models.CharField(max_length=24, blank=True, choices=kinds_of_work)  # specs may ask for it
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -7,7 +7,7 @@ from django.db import transaction
 
 from brisk_core.edit import FrameRange
 from brisk_web.checks.models import Check
-from brisk_web.checks.services import hold_against, open_check
+from brisk_web.checks.services import hold_against, open_check, order_as
 from brisk_web.house.services import bring_back, record
 from brisk_web.jobs.events import assigned
 from brisk_web.jobs.models import Deliverable, Job, Render
@@ -22,9 +22,9 @@ class JobRefused(Exception):
 
 
 @transaction.atomic
-def open_job(title: str, *, by: User | None) -> Job:
+def open_job(title: str, *, kind_of_work: str = "", by: User | None) -> Job:
     """Open a job."""
-    job = Job.objects.create(title=title)
+    job = Job.objects.create(title=title, kind_of_work=kind_of_work)
     record("job.opened", job, f"Opened the job {title}", by=by)
     return job
 
@@ -40,11 +40,18 @@ def add_deliverable(deliverable: Deliverable, *, by: User | None) -> Deliverable
 
 
 @transaction.atomic
-def rename_job(job: Job, title: str, *, by: User | None) -> None:
-    """Give a job another title."""
-    before, job.title = Job.objects.get(pk=job.pk).title, title
-    job.save(update_fields=["title"])
-    record("job.renamed", job, f"Renamed the job {before} to {title}", by=by)
+def change_job(job: Job, title: str, kind_of_work: str, *, by: User | None) -> int:
+    """Give a job another title or kind of work; return how many checks were judged again for it."""
+    before = Job.objects.get(pk=job.pk)
+    job.title, job.kind_of_work = title, kind_of_work
+    job.save(update_fields=["title", "kind_of_work"])
+    if title != before.title:
+        record("job.renamed", job, f"Renamed the job {before} to {title}", by=by)
+    if kind_of_work == before.kind_of_work:
+        return 0
+    says = job.get_kind_of_work_display() if kind_of_work else "not said"
+    record("job.ordered-as", job, f"Changed the kind of work of {title} to {says}", by=by)
+    return order_as(Check.objects.filter(render__deliverable__job=job), kind_of_work)
 
 
 @transaction.atomic
@@ -97,6 +104,7 @@ def take_in(media_file: MediaFile, deliverable: Deliverable, *, by: User | None 
         range_end=deliverable.range_end,
         master=deliverable.master,
         render=render,
+        kind_of_work=deliverable.job.kind_of_work,
         by=by,
     )
 

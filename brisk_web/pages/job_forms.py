@@ -9,26 +9,35 @@ from django import forms
 from django.db.models import Q
 
 from brisk_core.edit import parse_range
-from brisk_core.errors import RangeRefused, ValueRefused
-from brisk_core.spec import NamePattern
+from brisk_core.errors import RangeRefused
 from brisk_web.accounts.people import people_here
 from brisk_web.edits.models import Timeline
+from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.pages.changing import SeenMixin
+from brisk_web.pages.defaults import of_a_deliverable, read_rule
 from brisk_web.shelf.models import published_by_family
 
 
 class JobForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
-    """A new job, or the title of one."""
+    """A new job, or the title and the kind of work of one."""
 
     class Meta:
         model = Job
-        fields = ("title",)
+        fields = ("title", "kind_of_work")
+        labels = {"kind_of_work": "Kind of work"}
+        help_texts = {"kind_of_work": "Specs may ask for it: more bits for sport, another rate for a drawn film."}
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         if self.instance.pk:
             self.keep(self.instance)
+        else:
+            self.initial["kind_of_work"] = defaults().kind_of_work
+
+    def fields_of_job(self) -> dict[str, str]:
+        """What was entered, by the names of the fields."""
+        return {name: self.cleaned_data[name] for name in self.Meta.fields}
 
 
 class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
@@ -81,6 +90,7 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             self.initial["range_text"] = self.instance.range_entry
         else:
             del self.fields["attempts_too"]
+            self.initial.update(of_a_deliverable(defaults()))
         published = published_by_family()
         self.fields["spec_version"].queryset = published  # type: ignore[attr-defined]
         families = groupby(published, key=lambda version: version.spec.family)
@@ -97,13 +107,7 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
 
     def clean_naming_rule(self) -> str:
         """Refuse a rule that no file name could fit."""
-        rule: str = self.cleaned_data["naming_rule"]
-        if rule:
-            try:
-                NamePattern(rule)
-            except ValueRefused as error:
-                raise forms.ValidationError(str(error)) from error
-        return rule
+        return read_rule(self.cleaned_data["naming_rule"])
 
     def clean(self) -> dict[str, Any]:
         """Read the range on the chosen timeline, and keep names apart within the job."""

@@ -13,6 +13,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from brisk_core.facts import keys
 from brisk_core.handoff.companions import Ready
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.models import Check
@@ -156,17 +157,20 @@ def new_job(request: HttpRequest) -> HttpResponse:
     """Open a job."""
     form = JobForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
-        return redirect("job", services.open_job(form.cleaned_data["title"], by=signed_in(request)).pk)
+        return redirect("job", services.open_job(by=signed_in(request), **form.fields_of_job()).pk)
     return render(request, "jobs/form.html", {"form": form, "heading": "New job", "action": "Open the job"})
 
 
 @permission_required("jobs.add_job", raise_exception=True)
 def change_job(request: HttpRequest, job_id: int) -> HttpResponse:
-    """Give a job another title."""
+    """Give a job another title or kind of work."""
     found = get_object_or_404(Job, pk=job_id)
     form = JobForm(request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
-        services.rename_job(found, form.cleaned_data["title"], by=signed_in(request))
+        judged = services.change_job(found, by=signed_in(request), **form.fields_of_job())
+        if judged:
+            says = "1 check that asks for it was" if judged == 1 else f"{judged} checks that ask for it were"
+            messages.success(request, f"{says} judged again.")
         return redirect("job", found.pk)
     context = {"form": form, "heading": f"Change {form.initial['title']}", "action": "Save", "job": found}
     return render(request, "jobs/form.html", context)
@@ -206,6 +210,7 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
             "job": found,
             "timelines": in_use(found.timelines.all()),
             "plans": _plans_of(found, deliverables),
+            "motion": _motion_of(found),
             "grid": grid,
             "retired": [
                 *(("deliverable", "retire-deliverable", one) for one in retired(found.deliverables.all())),
@@ -215,6 +220,14 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
             "refresh_ms": REFRESH_MS if active else 0,
         },
     )
+
+
+def _motion_of(job: Job) -> list[float]:
+    """The least and the greatest motion that was measured in the renders of a job, in percent; empty for none."""
+    observed = f"document__characteristics__{keys.CONTENT_MOTION.id}__observed"
+    measured = Inspection.objects.filter(files__renders__deliverable__job=job).values_list(observed, flat=True)
+    found = [value for value in measured.distinct() if isinstance(value, int | float)]
+    return [min(found), max(found)] if found else []
 
 
 def _plans_of(job: Job, deliverables: list[Deliverable]) -> list[tuple[Plan, list[str]]]:

@@ -108,7 +108,7 @@ def _limits(check: Check) -> dict[str, int]:
     """The bit rates that the spec's lines draw: least and most of the mean, most of the peak."""
     inspection = check.media_file.inspection
     facts = inspection.facts if inspection else None
-    return bit_rate_limits(check.spec_version.parsed(), facts) if facts else {}
+    return bit_rate_limits(check.spec_version.parsed(), facts.ordered_as(check.kind_of_work)) if facts else {}
 
 
 def _edit_lane(check: Check, timeline: Timeline | None, rate: Fraction) -> dict[str, Any]:

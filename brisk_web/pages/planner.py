@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.views.decorators.http import require_GET
 
 from brisk_core.plan.bits_document import MOST_FILES, PICTURE_CODECS
+from brisk_web.house.models import kinds_of_work
 from brisk_web.jobs.models import Deliverable
 from brisk_web.pages.planning import Page, as_json, chosen_version, kept_plans, show
 from brisk_web.planner.models import Plan
@@ -27,7 +28,7 @@ WRAPPER_WORDS = {
     "webm": "WebM",
     "mxf-op1a": "MXF OP1a",
 }
-_OF_PLAN = ("cap", "reserve", "wrapper", "codec", "group", "picture_rate", "line", "index_first")
+_OF_PLAN = ("cap", "reserve", "wrapper", "codec", "group", "picture_rate", "line", "index_first", "kind_of_work")
 _OF_FILE = ("name", "length", "rate", "size", "sounds", "texts", "weight")
 _AT_FIRST = {"index_first": "yes", "reserve": "2", "wrapper": "mp4", "codec": "avc", "group": "2 s"}
 
@@ -72,7 +73,7 @@ def bits(request: HttpRequest) -> HttpResponse:
     deliverable = Deliverable.objects.filter(pk=asked_id(form, "deliverable")).select_related("timeline", "job").first()
     if deliverable and not filled:
         row, version = _of_deliverable(deliverable)
-        filled = [row]
+        filled, values["kind_of_work"] = [row], deliverable.job.kind_of_work
     context: dict[str, Any] = {
         "values": values,
         "rows": [*filled, {}] if len(filled) < MOST_FILES else filled,
@@ -82,6 +83,7 @@ def bits(request: HttpRequest) -> HttpResponse:
             "wrapper": list(WRAPPER_WORDS.items()),
             "codec": [(one, one) for one in PICTURE_CODECS],
             "index_first": (("yes", "before the media"), ("no", "behind it")),
+            "kind_of_work": [("", "not said"), *kinds_of_work()],
         },
         "job": deliverable.job if deliverable else None,
         "plans": kept_plans(Plan.Kind.BITS),

@@ -52,12 +52,17 @@ def _chosen(request: HttpRequest, model: Any, name: str) -> Any:
     return get_object_or_404(model, pk=asked_id(request.GET, name)) if request.GET.get(name) else None
 
 
-def _covered(files: list[MediaFile], version: SpecVersion | None, timeline: Timeline | None) -> dict[int, FrameRange]:
+def _checked(files: list[MediaFile], version: SpecVersion | None) -> list[Check]:
+    """The checks of files by a version of a spec, the newest last."""
+    return list(Check.objects.filter(media_file__in=files, spec_version=version).order_by("pk")) if version else []
+
+
+def _covered(checks: list[Check], timeline: Timeline | None) -> dict[int, FrameRange]:
     """The range of the timeline by which each file was checked, by file id; a file without such a check covers all."""
-    if version is None or timeline is None:
+    if timeline is None:
         return {}
-    checks = Check.objects.filter(media_file__in=files, spec_version=version, timeline=timeline).order_by("pk")
-    return {check.media_file_id: timeline.covered(check.range_start, check.range_end) for check in checks}
+    by_it = (check for check in checks if check.timeline_id == timeline.pk)
+    return {check.media_file_id: timeline.covered(check.range_start, check.range_end) for check in by_it}
 
 
 def side_address(files: Sequence[int], spec_version: int, timeline: int | None, master: int | None = None) -> str:
@@ -82,10 +87,16 @@ def side_by_side(request: HttpRequest) -> HttpResponse:
     kept = {key: request.GET[key] for key in ("spec", "timeline") if request.GET.get(key)}
     facts = {file.pk: known for file in files if file.inspection and (known := file.inspection.facts)}
     read = [file for file in files if file.pk in facts]
-    covered = _covered(read, version, timeline)
+    checks = _checked(read, version)
+    covered, kinds = _covered(checks, timeline), {check.media_file_id: check.kind_of_work for check in checks}
     groups = compare(
         [
-            Compared(inspection=facts[file.pk], covered=covered.get(file.pk), captioned=captioned_for(file))
+            Compared(
+                inspection=facts[file.pk],
+                covered=covered.get(file.pk),
+                captioned=captioned_for(file),
+                kind_of_work=kinds.get(file.pk),
+            )
             for file in read
         ],
         spec=version.parsed() if version else None,

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime
+import json
+from datetime import timedelta
 
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
@@ -24,7 +26,7 @@ from brisk_web.checks import services
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import Trial
 from brisk_web.house.models import AuditEntry
-from brisk_web.house.services import target_of
+from brisk_web.house.services import defaults, target_of
 from brisk_web.jobs.models import Deliverable, owed
 from brisk_web.pages.spec_rows import draft_of
 from brisk_web.shelf.models import Spec, SpecVersion, newest_by_due
@@ -152,13 +154,14 @@ def spec_document(request: HttpRequest, slug: str, number: int, kind: str) -> Ht
 
 _MOST_TRIED = 30  # checks or files by which a draft is tried, the newest
 
+_EXAMPLE_SOURCE = "Where the requirements come from, with edition or section"
 _EXAMPLE = """brisk_spec: 1
 id: new-spec
 name: New spec
-family: web
-source: Where the requirements come from, with edition or section
+family: {family}
+source: {source}
 issued: {today}
-lines:
+{review}lines:
   - id: frame-rate
     characteristic: picture.frame_rate
     condition: {{ equals: 25 }}
@@ -171,7 +174,14 @@ def _new_text(copied: str) -> str:
     """What a new spec begins with: an example, or the newest version of another under a name of its own."""
     other = Spec.objects.filter(slug=copied).first() if copied else None
     if other is None or other.current is None:
-        return _EXAMPLE.format(today=timezone.localdate())
+        known = defaults()
+        by = timezone.localdate() + timedelta(days=known.review_in_days) if known.review_in_days else None
+        return _EXAMPLE.format(
+            today=timezone.localdate(),
+            family=known.spec_family or "web",
+            source=json.dumps(known.spec_source, ensure_ascii=False) if known.spec_source else _EXAMPLE_SOURCE,
+            review=f"review_by: {by}\n" if by else "",
+        )
     named = {"id": f"{other.slug}-copy"[:64], "name": f"{other.name}, copy", "issued": str(timezone.localdate())}
     return rewritten(text_of(other.current), {**other.current.document, **named})
 

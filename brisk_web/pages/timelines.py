@@ -36,9 +36,11 @@ from brisk_web.checks.models import Check
 from brisk_web.edits import services
 from brisk_web.edits.models import Timeline
 from brisk_web.house.models import in_use
+from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import set_range as set_range_of
 from brisk_web.pages.changing import SeenMixin
+from brisk_web.pages.defaults import of_a_timeline
 from brisk_web.ui.asking import asked_id
 
 _CELLS = 40  # of the drawn pattern of a change of rate
@@ -69,10 +71,12 @@ class TimelineForm(forms.Form):
     sample_rate = forms.CharField(label="Sample rate, Hz", required=False, help_text="Such as 48000.")
 
     def __init__(self, *args: object, job: Job, replaces: int, **kwargs: object) -> None:
-        """Offer the job's timelines, and what was said of the newest one; ``replaces`` is chosen from the beginning."""
+        """Offer the job's timelines, and what was said of the newest one, else the house's defaults; ``replaces`` is
+        chosen from the beginning.
+        """
         newest = in_use(job.timelines.all()).first()
-        if newest:
-            kwargs.setdefault("initial", _said_before(newest) | {"replaces": replaces})
+        said = _said_before(newest) | {"replaces": replaces} if newest else of_a_timeline(defaults())
+        kwargs.setdefault("initial", said)
         super().__init__(*args, **kwargs)  # type: ignore[arg-type]
         self.fields["replaces"].queryset = in_use(job.timelines.all())  # type: ignore[attr-defined]
 

@@ -60,6 +60,7 @@ _RAIL = {
     "glossary": "glossary",
     "house": "house",
     "hooks": "house",
+    "house-defaults": "house",
     "new-hook": "house",
     "change-hook": "house",
     "comments": "jobs",

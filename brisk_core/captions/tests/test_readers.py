@@ -71,6 +71,9 @@ class SubRipTest(TestCase):
         found = read_captions(text.encode(), "a.srt")
         self.assertEqual([one.lines for one in found.captions], [("One",), ("Two",), ("Three", "4")])
         self.assertEqual(remarks(found, Oddity.UNREADABLE), [])
+        counted = "1\n00:00:01,000 --> 00:00:02,000\nOne\n2\n3\n00:00:03,000 --> 00:00:04,000\nTwo\n"
+        found = read_captions(counted.encode(), "a.srt")
+        self.assertEqual([one.lines for one in found.captions], [("One", "2"), ("Two",)])
         alone = read_captions(b"1\n00:00:01,000 --> 00:00:02,000\nOne\n\n7", "a.srt")
         self.assertEqual([line for line, _ in remarks(alone, Oddity.UNREADABLE)], [5])
         late = read_captions(

@@ -1,4 +1,5 @@
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from fractions import Fraction
 from unittest import TestCase
 
@@ -14,9 +15,9 @@ from brisk_core.captions import (
     place,
     read_captions,
 )
-from brisk_core.captions.document import CaptionDocument
-from brisk_core.captions.placing import label_seconds, programme_of, timing_of
-from brisk_core.captions.rules import characters, reading_speed
+from brisk_core.captions.document import CaptionDocument, Clock
+from brisk_core.captions.placing import label_seconds, origin_of, programme_of, timing_of
+from brisk_core.captions.rules import characters, list_captions, reading_speed
 from brisk_core.captions.tests.test_readers import make_scc, make_stl
 from brisk_core.exact import Timecode
 from brisk_core.facts import Depth, FactsBuilder, Held, keys
@@ -136,6 +137,26 @@ class RulesTest(TestCase):
         self.assertEqual(
             found["text.out_of_range"].sentences[0].says, "Block 1: begins 2.00 s before the programme does."
         )
+
+    def test_a_caption_may_stand_for_one_frame_after_the_end(self) -> None:
+        self.assertEqual(faults(held(subrip([*GOOD, (59.0, 60.04, "To the last")]))), set())
+        self.assertEqual(len(self.told("text.out_of_range", [*GOOD, (59.0, 60.08, "Beyond it")])), 1)
+
+    def test_rows_stand_in_the_order_of_time_with_what_is_wrong_of_each(self) -> None:
+        one, other = subrip([(20, 22, "Third"), (1, 2, "First")]), subrip([(4, 61.6, "Second")], "other.srt")
+        rows = list_captions(Captioned(documents=(one, other)), PROGRAMME)
+        self.assertEqual([row.placed.caption.lines[0] for row in rows], ["First", "Second", "Third"])
+        self.assertEqual([len(row.faults) for row in rows], [0, 1, 0])
+
+    def test_where_the_clock_of_a_document_begins(self) -> None:
+        """Media time begins at nought; labels begin where the programme does, or where the document says."""
+        document = read_captions(make_stl(((10, 0, 1, 0), (10, 0, 2, 0), b"Right")), "f.stl")
+        self.assertEqual(origin_of(document, PROGRAMME), 36_000)
+        without = Programme(rate=Fraction(25), frames=1500, start=None)
+        self.assertEqual(origin_of(replace(document, origin=None), without), 0)
+        self.assertEqual(origin_of(replace(document, origin=Fraction(7)), without), 7)
+        self.assertEqual(origin_of(replace(document, rate=None), PROGRAMME), 0)
+        self.assertEqual(origin_of(replace(document, clock=Clock.MEDIA), PROGRAMME), 0)
 
     def test_places_are_frames_of_the_programme(self) -> None:
         found = held(subrip([*GOOD, (9.0, 10.0, "Twenty-one characters")]))["text.reading_speed"]

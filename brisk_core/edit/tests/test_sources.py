@@ -62,7 +62,17 @@ class RateChangeTest(TestCase):
     def test_non_standard_rates_have_a_long_cycle_that_is_cut(self) -> None:
         change = change_rate(Fraction(144, 5), Fraction(25))
         self.assertEqual((len(change.steps), change.whole), (60, False))
-        self.assertRaises(ValueError, change_rate, Fraction(0), Fraction(25))
+        longest = change_rate(Fraction(61), Fraction(60))
+        self.assertEqual((len(longest.steps), longest.whole), (60, True))
+
+    def test_rates_of_nothing_and_less_are_refused_and_slow_ones_are_not(self) -> None:
+        for source, target in ((0, 25), (25, 0), (-25, 25), (25, -25)):
+            with self.assertRaisesRegex(ValueError, "expected both above 0"):
+                change_rate(Fraction(source), Fraction(target))
+        self.assertEqual(
+            change_rate(Fraction(1, 2), Fraction(1)).says,
+            "0.5 (non-standard) to 1 (non-standard): every frame shown 2 times",
+        )
 
 
 class SourcesTest(TestCase):

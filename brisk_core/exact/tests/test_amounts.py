@@ -12,6 +12,7 @@ from brisk_core.exact import (
     parse_seconds,
     parse_size,
     spell_bit_rate,
+    spell_bit_rate_exactly,
     spell_bytes,
     spell_seconds,
     spell_size,
@@ -61,6 +62,9 @@ class BitsTest(TestCase):
     def test_spelling(self) -> None:
         self.assertEqual(spell_bit_rate(49_812_345), "49.8 Mb/s")
         self.assertEqual(spell_bit_rate(192_000), "192 kb/s")
+        self.assertEqual(spell_bit_rate_exactly(10_080_000), "10.08 Mb/s")
+        self.assertEqual(spell_bit_rate_exactly(10_080_500), "10080.5 kb/s")
+        self.assertEqual(spell_bit_rate_exactly(1_234_567_891), "1234567.891 kb/s")
         self.assertEqual(spell_bytes(3_100_000_000), "3.1 GB")
         self.assertEqual(spell_bytes(512), "512 B")
 

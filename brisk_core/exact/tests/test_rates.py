@@ -100,5 +100,6 @@ class TableOfRatesTest(TestCase):
         self.assertEqual(rate_of_steps(mean, 39, 41, base), 25)
         near = mean * (1 + Fraction(1, 20_000))
         self.assertEqual(rate_of_steps(near, 40, 40, base), 25)
+        self.assertEqual(rate_of_steps(near, 39, 41, base), 25)  # exactly a tick off on both sides
         for smallest, largest in ((38, 40), (40, 42), (20, 60)):
             self.assertEqual(rate_of_steps(near, smallest, largest, base), near)

@@ -1,6 +1,7 @@
 from unittest import TestCase
 
-from brisk_core.exact import read_whole
+from brisk_core.errors import ValueRefused
+from brisk_core.exact import positive, read_whole
 
 
 class WholeTest(TestCase):
@@ -27,3 +28,9 @@ class WholeTest(TestCase):
             "1_0",
         ):
             self.assertIsNone(read_whole(text), text[:20])
+
+    def test_values_of_more_than_nothing(self) -> None:
+        self.assertEqual((positive(int)("1"), positive(float)("0.5")), (1, 0.5))
+        for value in ("0", "-1"):
+            with self.assertRaisesRegex(ValueRefused, f"met '{value}'; expected more than 0"):
+                positive(int)(value)

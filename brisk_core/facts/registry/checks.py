@@ -1,12 +1,22 @@
-"""The file against a timeline or a master: known in a check only."""
+"""What the file is for, and the file against a timeline or a master: known in a check only, or by the order."""
 
 from __future__ import annotations
 
 from brisk_core.facts.characteristic import Group, Stage
 from brisk_core.facts.kinds import Kind
-from brisk_core.facts.registry.define import define
+from brisk_core.facts.registry.define import KINDS_OF_WORK, define
 
 CHECKS = (
+    define(
+        "order.kind",
+        "Kind of work",
+        Group.TIMELINE,
+        Kind.CHOICE,
+        "D",
+        "What kind of work the file carries, by the word of whoever ordered it; cases of a line may ask for it.",
+        choices=KINDS_OF_WORK,
+        stage=Stage.ORDER,
+    ),
     define(
         "edit.size",
         "Size of the timeline",

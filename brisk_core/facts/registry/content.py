@@ -168,6 +168,17 @@ CONTENT = (
         stage=Stage.PICTURES,
     ),
     define(
+        "content.motion",
+        "Motion",
+        Group.PICTURE,
+        Kind.NUMBER,
+        "O",
+        "Mean change of luma from one picture to the next in percent of its range, grain and noise with it, the first "
+        "pictures of shots left out.",
+        unit="%",
+        stage=Stage.PICTURES,
+    ),
+    define(
         "content.unreadable",
         "Unreadable pictures",
         Group.PICTURE,

@@ -16,6 +16,9 @@ CODECS = (
 )  # fmt: skip
 CHROMAS = ("4:0:0", "4:1:1", "4:2:0", "4:2:2", "4:4:4")
 CADENCES = ("none", "2:2", "3:2", "4:1 repeat", "irregular")
+KINDS_OF_WORK = (
+    "drama", "documentary", "talk", "sport", "stage", "drawn-film", "screen-recording", "titles", "still-pictures",
+)  # fmt: skip
 SHIFTS = ("none", "squeezed", "squeezed-twice", "stretched", "stretched-twice")
 
 

@@ -11,7 +11,6 @@ from brisk_core.facts import (
     Group,
     Kind,
     Span,
-    Stage,
     TimeSpan,
     Track,
     Unheard,
@@ -21,6 +20,7 @@ from brisk_core.facts import (
     keys,
     spell,
 )
+from brisk_core.facts.inspection import inspected
 
 #: The registry, written out apart from the code that registers it; the design's first edition and what was added.
 CONTRACT = {
@@ -33,12 +33,13 @@ CONTRACT = {
     "gop": "longest shortest open pattern",
     "timing": "gaps steps duplicates disorder sound_offset sound_length_difference sound_gaps",
     "content": "black freeze repeat blend drop comb flash cadence active_area bars levels level_shift detail blockiness "
-    "outside_narrow bars_change cuts unreadable burst mistakes",
+    "outside_narrow bars_change cuts unreadable burst mistakes motion",
     "sound": "tracks codec sample_rate bit_depth channels layout bitrate start loudness loudness_range short_max momentary_max "
     "true_peak clipping silence unreadable dropout click phase dc_offset same_channels silent_channels programme_loudness mistakes",
     "text": "captions overlap reading_speed out_of_range rate_mismatch line_length chapters gap line_count document encoding "
     "burned_in agreement",
     "edit": "size frame_rate scan pixel_aspect start_timecode sample_rate length cuts shots shape gaps chapters",
+    "order": "kind",
     "master": "map level_curve geometry similarity sound",
 }
 
@@ -88,7 +89,7 @@ class InspectionJsonTest(TestCase):
     def build(self) -> FactsBuilder:
         builder = FactsBuilder()
         for id_, characteristic in REGISTRY.items():
-            if characteristic.stage is Stage.CHECK:
+            if not inspected(characteristic):
                 continue
             value = characteristic.choices[0] if characteristic.kind is Kind.CHOICE else SAMPLES[characteristic.kind]
             for witness in characteristic.witnesses:

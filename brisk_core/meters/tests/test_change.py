@@ -1,9 +1,11 @@
+from itertools import pairwise
 from unittest import TestCase
 
 import cv2
 import numpy as np
 
-from brisk_core.meters.tests.drawn import Plane, cuts_of, mix, moment, steadiness_of
+from brisk_core.meters.change import ChangeMeter, find_cuts, mean_change
+from brisk_core.meters.tests.drawn import Plane, cuts_of, measure, mix, moment, steadiness_of
 
 
 def shots(lengths: list[int], grain: float = 2) -> list[Plane]:
@@ -77,3 +79,28 @@ class CutsTest(TestCase):
 
     def test_fast_pans_are_no_cuts(self) -> None:
         self.assertEqual(cuts_of([moment(at * 4) for at in range(60)]), [])
+
+
+class MeanChangeTest(TestCase):
+    def change(self, pictures: list[Plane]) -> float | None:
+        rows = measure([ChangeMeter()], pictures).rows("change")
+        return mean_change(rows, find_cuts(rows))
+
+    def test_it_is_the_mean_difference_of_pictures_within_shots(self) -> None:
+        """Held against the difference of the samples themselves; a cut between two still shots does not count."""
+        ground = moment(0).clip(60, 180)
+        steps = np.cumsum([0, 4, -8] * 8)
+        stepped = [np.asarray(ground + step % 24, np.uint8) for step in steps]
+        expected = np.mean([np.abs(a.astype(int) - b).mean() for a, b in pairwise(stepped)])
+        found = self.change(stepped)
+        assert found is not None
+        self.assertAlmostEqual(found, expected, delta=0.05)
+        still = [moment(0, seed=1)] * 12 + [moment(0, seed=2)] * 12
+        self.assertEqual(self.change(still), 0)
+
+    def test_faster_motion_is_more_and_one_picture_says_nothing(self) -> None:
+        slow, fast = (self.change([moment(at * pace) for at in range(24)]) for pace in (0.2, 1.0))
+        assert slow is not None
+        assert fast is not None
+        self.assertGreater(fast, 2 * slow)
+        self.assertIsNone(self.change([moment(0)]))

@@ -10,7 +10,7 @@ from brisk_core.plan import Sound
 from brisk_core.plan.bits_document import BITS_SCHEMA, Render, plan_bits
 from brisk_core.plan.sounds import read_sound
 from brisk_core.plan.words import read_length
-from brisk_core.spec import shelf_specs
+from brisk_core.spec import parse_spec, shelf_specs
 
 FILE = {"name": "Wide", "length": "10:00", "rate": 25, "size": "1920x1080", "sounds": ["aac 128 kb/s"]}
 WIDE = shelf_specs()["pebbleview-wide"]  # 10 to 16 Mb/s
@@ -71,6 +71,27 @@ class DocumentTest(TestCase):
         self.assertEqual((found["fits"], found["met"], found["untold"]), (True, False, True))
         (bound,) = [one for one in found["files"][0]["bounds"] if one["met"] is None]
         self.assertIn("the spec has no case for", bound["says"])
+
+    def test_a_spec_that_asks_for_the_kind_of_work(self) -> None:
+        cases = [
+            {"when": {"order.kind": {"equals": "sport"}}, "then": {"at_least": "20 Mb/s"}},
+            {"otherwise": {"at_most": "16 Mb/s"}},
+        ]
+        spec = parse_spec(
+            {
+                "brisk_spec": 1,
+                "id": "kinds",
+                "name": "Kinds",
+                "family": "web",
+                "source": "a test",
+                "issued": "2026-03-02",
+            }
+            | {"lines": [{"id": "rate", "characteristic": "bitrate.average", "condition": {"cases": cases}}]}
+        )
+        met = {kind: self.plan("1 GB", spec, kind_of_work=kind)["met"] for kind in ("sport", "drama", "")}
+        self.assertEqual(met, {"sport": False, "drama": True, "": False})
+        with self.assertRaisesRegex(PlanRefused, "kind_of_work: met 'opera'; expected one of drama"):
+            self.plan("1 GB", spec, kind_of_work="opera")
 
     def test_a_plan_that_a_spec_refuses_is_not_met(self) -> None:
         found = self.plan("1 GB", WIDE, codec="hevc")

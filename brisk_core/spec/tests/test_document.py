@@ -111,6 +111,7 @@ class MistakeTest(TestCase):
                 line("{ table: { columns: [picture.size, picture.scan], rows: [[25, 25]] } }"),
                 "one of them picture.frame_rate",
             ),
+            (line("{ same_as_timeline: false }", "edit.length"), "needs true"),
             (line("{ same_as_timeline: { tolerance: -1 } }", "edit.length"), "needs a tolerance in whole frames"),
             (line("{ same_as_timeline: { tolerance: true } }", "edit.length"), "needs a tolerance in whole frames"),
             (line("{ same_as_timeline: { tolerance: 1, more: 2 } }", "edit.length"), "needs true"),
@@ -238,6 +239,7 @@ class NamePatternTest(TestCase):
 
     def test_refusals(self) -> None:
         self.assertTrue(NamePattern("x" * LONGEST).matches("x" * LONGEST))
+        self.assertEqual(LONGEST, 255)  # bytes that a name has on most file systems
         for text in ("", "a/b", "a\0b", "x" * (LONGEST + 1)):
             with self.assertRaises(ValueRefused):
                 NamePattern(text)

@@ -89,6 +89,15 @@ class ExtendsTest(TestCase):
             with self.assertRaisesRegex(SpecRefused, says):
                 parse_spec(wrong, base)
 
+    def test_no_more_lines_than_a_spec_can_have_with_those_of_its_base(self) -> None:
+        own = [line(f"l{number}", "picture.bit_depth", 8) for number in range(498)]
+        self.assertEqual(len(self.variant(*own[:497]).lines), 500)
+        with self.assertRaisesRegex(SpecRefused, "lines: met 501 lines with those of base; expected at most 500"):
+            self.variant(*own)
+
+    def test_without_words_of_the_house_a_spec_stays_itself(self) -> None:
+        self.assertIs(BASE.in_words_of({}), BASE)
+
     def test_going_round_is_refused(self) -> None:
         round_ = parse_spec(document("variant", line("codec", "picture.codec", "avc")))
         middle = parse_spec(document("middle", extends="variant"), round_)

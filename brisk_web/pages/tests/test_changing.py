@@ -8,18 +8,36 @@ from unittest import mock
 from django.test import Client, TestCase
 
 from brisk_web.accounts.roles import LEAD, OPERATOR
-from brisk_web.checks.models import Check
+from brisk_web.checks.models import Check, Finding
+from brisk_web.checks.services import judge
 from brisk_web.edits.events import timeline_changed
 from brisk_web.edits.models import Timeline
 from brisk_web.edits.services import change_timeline
 from brisk_web.house.models import AuditEntry
 from brisk_web.jobs.events import assigned
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.jobs.services import change_deliverable
+from brisk_web.jobs.services import change_deliverable, take_in
 from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.tests.furnished import furnish
 from brisk_web.storage.models import StorageRoot
 from brisk_web.testing import SPEC, HouseMixin, QueueTestCase, spec_version
+
+BY_KIND = """
+brisk_spec: 1
+id: by-kind
+name: By kind
+family: web
+source: a test
+issued: 2026-03-02
+lines:
+  - id: kind
+    characteristic: picture.frame_rate
+    condition:
+      cases:
+        - when: { order.kind: { one_of: [sport, stage] } }
+          then: { at_least: 25 }
+        - otherwise: { at_least: 100 }
+"""
 
 
 class FurnishedMixin(HouseMixin):
@@ -46,6 +64,12 @@ class ChangeTest(FurnishedMixin, TestCase):
         self.client.post(address, {"title": "Canal, final", "seen": self.seen_at(address)})
         self.assertEqual(Job.objects.get().title, "Canal, final")
         self.assertIn("Canal to Canal, final", AuditEntry.objects.get(verb="job.renamed").says)
+
+    def test_the_next_attempt_is_judged_by_the_kind_of_work(self) -> None:
+        Job.objects.update(kind_of_work="stage")
+        self.deliverable.refresh_from_db()
+        check = take_in(self.media("later.mp4"), self.deliverable)
+        self.assertEqual(check.kind_of_work, "stage")
 
     def test_a_range_is_shown_as_it_is_written_and_emptied(self) -> None:
         address = f"/deliverables/{self.deliverable.pk}/change"
@@ -157,6 +181,33 @@ class JudgedAgainTest(FurnishedMixin, QueueTestCase):
         wrong = self.client.post(address, entries | {"size": "wide", "seen": self.seen_at(address)})
         self.assertContains(wrong, "wide")
         self.assertEqual(Timeline.objects.get().edit.size, (1280, 720))
+
+    def test_another_kind_of_work_judges_what_asks_for_it_again(self) -> None:
+        asking = spec_version(BY_KIND)
+        render = self.deliverable.renders.get()
+        Check.objects.filter(render=render).update(spec_version=asking)
+        judge(render.check_record)
+        plain = take_in(self.media("plain.mp4"), self.deliverable)
+        self.work()
+        finding = Finding.objects.filter(check_record__render=render, line="kind")
+        self.assertEqual(finding.get().outcome, "not measured")
+        before = Check.objects.get(pk=plain.pk).judged_at
+        self.assertIsNotNone(before)
+        address = f"/jobs/{self.values['job_id']}/change"
+        entries = {"title": "Canal", "kind_of_work": "sport", "seen": self.seen_at(address)}
+        answer = self.client.post(address, entries, follow=True)
+        self.assertContains(answer, "1 check that asks for it was judged again.")
+        self.assertContains(answer, "Kind of work: sport.")
+        self.assertEqual(finding.get().outcome, "pass")
+        plain.refresh_from_db()
+        self.assertEqual((plain.judged_at, plain.kind_of_work), (before, "sport"))
+        self.assertEqual(
+            AuditEntry.objects.get(verb="job.ordered-as").says, "Changed the kind of work of Canal to sport"
+        )
+        self.assertFalse(AuditEntry.objects.filter(verb="job.renamed").exists())
+        entries = {"title": "Canal", "kind_of_work": "talk", "seen": self.seen_at(address)}
+        self.client.post(address, entries)
+        self.assertEqual(finding.get().outcome, "fail")
 
 
 class RetireTest(FurnishedMixin, TestCase):

@@ -95,13 +95,14 @@ WRITES: dict[str, str] = {
     "change-hook": LEAD,
     "try-hook": LEAD,
     "retire-hook": LEAD,
+    "house-defaults": LEAD,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}
