@@ -12,7 +12,7 @@ from brisk_core.edit.differences import EditChange, compare_edits
 from brisk_core.edit.exporting import Flag, write_edl, write_otio
 from brisk_core.edit.hints import EditHints
 from brisk_core.edit.importing import import_edit
-from brisk_core.edit.ranges import FrameRange, parse_range
+from brisk_core.edit.ranges import FrameRange, carried_over, parse_range
 from brisk_core.edit.rate_change import RateChange, change_rate
 from brisk_core.edit.sources import Change, SourceUse, Target, of_inspection, sources_against
 from brisk_core.edit.timeline import (
@@ -48,6 +48,7 @@ __all__ = [
     "Target",
     "Timeline",
     "agree",
+    "carried_over",
     "change_rate",
     "compare_edits",
     "conform",

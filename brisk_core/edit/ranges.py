@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from fractions import Fraction
 
 from brisk_core.edit.timeline import Timeline
 from brisk_core.errors import RangeRefused, ValueRefused
-from brisk_core.exact import Timecode, read_whole
+from brisk_core.exact import Timecode, nominal_frames, read_whole
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,3 +56,23 @@ def _point(text: str, timeline: Timeline) -> int:
     except ValueRefused as error:
         raise RangeRefused(str(error)) from error
     return label.frames - timeline.start.frames
+
+
+def carried_over(place: int, before: Timeline, now: Timeline) -> int:
+    """Return the frame of an edit that was read at another rate at which a frame of it lies, by its timecode.
+
+    The same label is meant; of frames within a second the nearest. Without timecode it is the same moment.
+    The frame lies within the edit as it is now, or at its end.
+    """
+    if before.start is None or now.start is None:
+        found = int(place * now.rate / before.rate)
+    else:
+        second, _, frames = str(before.start.plus(place)).replace(";", ":").rpartition(":")
+        rate, drop, base = now.start.rate, now.start.drop, nominal_frames(now.start.rate)
+        within = min(round(Fraction(int(frames) * base, nominal_frames(before.start.rate))), base - 1)
+        try:
+            label = Timecode.parse(f"{second}:{within:02}", rate, drop=drop)
+        except ValueRefused:  # a label that drop-frame counting leaves out: two of 30, four of 60
+            label = Timecode.parse(f"{second}:{base // 15:02}", rate, drop=drop)
+        found = (label.frames - now.start.frames) % Timecode.frames_of_day(rate, drop)
+    return min(max(found, 0), now.length)

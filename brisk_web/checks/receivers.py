@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from django.dispatch import receiver
@@ -10,8 +10,9 @@ from django.dispatch import receiver
 from brisk_web.captions.events import captions_known
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import ask_for_all_of, judge, judge_all_of
-from brisk_web.edits.events import timeline_changed
+from brisk_web.edits.events import timeline_changed, timeline_retimed
 from brisk_web.edits.models import Timeline
+from brisk_web.edits.services import carried_range
 from brisk_web.inspections.events import facts_known
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters.events import comparison_ended
@@ -31,6 +32,14 @@ def judge_by_captions(*, media_files: Iterable[MediaFile], **_: Any) -> None:
     """Judge every check of some files."""
     for check in Check.objects.filter(media_file__in=list(media_files)):
         judge(check)
+
+
+@receiver(timeline_retimed)
+def carry_ranges(*, timeline: Timeline, carried: Callable[[int], int], **_: Any) -> None:
+    """Give the checks of a timeline the numbers that the frames of their ranges have now."""
+    for check in Check.objects.filter(timeline=timeline, range_start__isnull=False):
+        check.range_start, check.range_end = carried_range(check.range_start, check.range_end, carried)
+        check.save(update_fields=["range_start", "range_end"])
 
 
 @receiver(timeline_changed)

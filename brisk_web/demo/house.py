@@ -26,7 +26,7 @@ from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import add_deliverable, choose_master, open_job, take_in
 from brisk_web.planner.services import keep
 from brisk_web.shelf.models import Spec
-from brisk_web.shelf.services import publish_shelf
+from brisk_web.shelf.services import attach, publish_shelf
 from brisk_web.stems.services import begin as begin_stems
 from brisk_web.storage.models import StorageRoot
 from brisk_web.storage.services import register
@@ -43,6 +43,12 @@ _OWED = (
 )
 #: The right broadcast master is the master that the wide upload is held against.
 _MASTERS = {"Pebbleview wide": "OLP_LAMPLIGHTERS_MERROW_HD50I_V06.mxf"}
+_GUIDE = """Pebbleview, notes for who uploads. Wide films.
+
+Send 1920 by 1080, square samples, progressive, 25 or 50 frames a second, AVC High in MP4 with its index first.
+Between 10 and 16 megabits a second. Two channels at 48 kHz, -14 LUFS, no true peak above -1 dBTP.
+Below 1080 lines we enlarge, above them we scale down; both cost you sharpness.
+"""
 _LEFT_IN_INTAKE = "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4"
 
 
@@ -78,7 +84,8 @@ def _load_job(folder: Path, root: StorageRoot, operator: User) -> Job:
     job = Job.objects.filter(title=TITLE).first()
     if job:
         return job
-    job = open_job(TITLE, by=operator)
+    job = open_job(TITLE, kind_of_work="documentary", by=operator)
+    attach(Spec.objects.get(slug="pebbleview-wide"), "pebbleview-guide.txt", _GUIDE.encode(), by=operator)
     timelines = {}
     for name, hints in (
         (WIDE_EDIT, {}),

@@ -53,7 +53,7 @@ def load_foyer(root: StorageRoot, by: User) -> None:
     """Open the foyer's job with the clips that its deck was sent."""
     if Job.objects.filter(title=FOYER).exists():
         return
-    job = open_job(FOYER, by=by)
+    job = open_job(FOYER, kind_of_work="titles", by=by)
     version = Spec.objects.get(slug="wherry-house-deck").current
     edit = SimpleUploadedFile("WHF_LAMPS.edl", LAMPS_EDIT.encode())
     hints = {"rate": "25", "size": "1920×1080", "scan": "progressive"}
@@ -71,7 +71,7 @@ def load_disc(by: User) -> None:
     """Open the job of the visitor disc: what it owes, the disc as it is planned, the uploads under their cap."""
     if Job.objects.filter(title=DISC).exists():
         return
-    job = open_job(DISC, by=by)
+    job = open_job(DISC, kind_of_work="documentary", by=by)
     for name, spec, hours in _OWED:
         version = Spec.objects.get(slug=spec).current
         add_deliverable(Deliverable(job=job, name=name, spec_version=version, due_at=_in(hours)), by=by)

@@ -45,3 +45,14 @@ class Timeline(Retirable):
         edit = self.edit
         size = f"{edit.size[0]} × {edit.size[1]}, " if edit.size else ""
         return f"{size}{spell_rate(edit.rate)}, {edit.length} frames from {edit.start or 'frame 0'}"
+
+
+class EdlText(models.Model):
+    """An EDL as it came, kept so that it can be read again at another rate; other formats state theirs."""
+
+    timeline = models.OneToOneField(Timeline, on_delete=models.CASCADE, related_name="edl")
+    data = models.BinaryField()
+    hints = models.JSONField()  # that it was read by
+
+    def __str__(self) -> str:
+        return f"EDL of {self.timeline}"

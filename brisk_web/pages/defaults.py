@@ -18,7 +18,7 @@ from brisk_core.edit import EditHints
 from brisk_core.errors import ValueRefused
 from brisk_core.spec import FAMILIES, NamePattern
 from brisk_web.accounts.people import signed_in
-from brisk_web.house.models import Defaults
+from brisk_web.house.models import Defaults, kinds_of_work
 from brisk_web.house.services import defaults, keep_defaults
 from brisk_web.pages.changing import SeenMixin
 
@@ -36,9 +36,18 @@ OF_TIMELINES = _PARTS["An imported timeline"]
 _OF_DELIVERABLES = ("naming_rule", "rendered_by", "rendered_by_email", "language", "two_sign")
 
 
+class KindOfWorkField(forms.ChoiceField):
+    """The kind of work that is ordered, or nothing."""
+
+    def __init__(self, help_text: str = "") -> None:
+        choices = [("", "not said"), *kinds_of_work()]
+        super().__init__(label="Kind of work", required=False, choices=choices, help_text=help_text)
+
+
 class DefaultsForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes none when it runs
     """What new things begin with."""
 
+    kind_of_work = KindOfWorkField()
     due_in_days = forms.IntegerField(label="Due in, days", required=False, min_value=0, max_value=_MOST_DAYS)
     review_in_days = forms.IntegerField(label="Reviewed in, days", required=False, min_value=1, max_value=_MOST_DAYS)
     due_time = forms.TimeField(
@@ -55,7 +64,6 @@ class DefaultsForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it 
         model = Defaults
         fields = [name for names in _PARTS.values() for name in names]
         labels = {
-            "kind_of_work": "Kind of work",
             "naming_rule": "Naming rule",
             "rendered_by": "Rendered by",
             "rendered_by_email": "E-mail of who renders it",
@@ -69,7 +77,7 @@ class DefaultsForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it 
             "naming_rule": "# is a digit of the attempt, * any characters: OLP_*_V##.mp4",
             "language": "As it stands in file names: EN, de-AT.",
             "rate": "An EDL does not state it. Such as 25 or 29.97.",
-            "size": "Such as 1920×1080.",
+            "size": "Where its file does not say. Such as 1920×1080.",
             "pixel_aspect": "Such as 1:1 or 64:45.",
             "sample_rate": "Such as 48000.",
             "spec_source": "Where requirements usually come from, with edition or section.",
@@ -135,5 +143,5 @@ def of_a_deliverable(known: Defaults) -> dict[str, Any]:
 
 
 def of_a_timeline(known: Defaults) -> dict[str, Any]:
-    """What the form of a first timeline begins with."""
-    return {name: getattr(known, name) for name in OF_TIMELINES}
+    """What is taken for true of an imported edit where neither its file nor a person says it."""
+    return {name: getattr(known, name) for name in OF_TIMELINES if name != "rate"}

@@ -15,7 +15,7 @@ from brisk_web.edits.models import Timeline
 from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.pages.changing import SeenMixin
-from brisk_web.pages.defaults import of_a_deliverable, read_rule
+from brisk_web.pages.defaults import KindOfWorkField, of_a_deliverable, read_rule
 from brisk_web.shelf.models import published_by_family
 
 
@@ -25,8 +25,10 @@ class JobForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it takes
     class Meta:
         model = Job
         fields = ("title", "kind_of_work")
-        labels = {"kind_of_work": "Kind of work"}
-        help_texts = {"kind_of_work": "Specs may ask for it: more bits for sport, another rate for a drawn film."}
+
+    kind_of_work = KindOfWorkField(
+        help_text="Specs may ask for it: more bits for sport, another rate for a drawn film."
+    )
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

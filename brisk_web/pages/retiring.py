@@ -19,6 +19,7 @@ from brisk_web.house import services
 from brisk_web.house.models import Retirable
 from brisk_web.jobs.models import Bundle, Deliverable, Job
 from brisk_web.planner.models import Plan
+from brisk_web.shelf.models import SourceDocument
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.telling.models import Hook
 
@@ -82,6 +83,12 @@ _WAYS = {
         says="is no longer told.",
         back="is told again.",
     ),
+    "source": _Way(
+        model=SourceDocument,
+        permission="shelf.add_specversion",
+        says="is no longer offered with its spec. It stays kept.",
+        back="is offered with its spec again.",
+    ),
     "root": _Way(
         model=StorageRoot,
         permission="storage.add_storageroot",
@@ -113,6 +120,8 @@ def _home(row: Model) -> str:
         return reverse("job", args=[row.job_id])
     if isinstance(row, Destination):
         return reverse("hand-offs")
+    if isinstance(row, SourceDocument):
+        return reverse("spec", args=[row.spec.slug])
     if isinstance(row, Hook):
         return reverse("hooks")
     if isinstance(row, Job):

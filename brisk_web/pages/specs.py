@@ -25,7 +25,7 @@ from brisk_web.accounts.people import signed_in
 from brisk_web.checks import services
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import Trial
-from brisk_web.house.models import AuditEntry
+from brisk_web.house.models import AuditEntry, in_use
 from brisk_web.house.services import defaults, target_of
 from brisk_web.jobs.models import Deliverable, owed
 from brisk_web.pages.spec_rows import draft_of
@@ -95,6 +95,7 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "origins": document.origins,
         "base": version.base,
         "base_newer": version.base is not None and newest_of(version.base.spec.slug) != version.base,
+        "sources": in_use(version.spec.source_documents.all()).defer("data").select_related("added_by"),
         "companions": document.companions,
         "ladder": document.ladder,
         "copies": _copies_of(document),

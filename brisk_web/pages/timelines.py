@@ -28,13 +28,13 @@ from brisk_core.edit import (
 from brisk_core.edit import Timeline as Edit
 from brisk_core.edit.sources import TROUBLE
 from brisk_core.errors import CoreError, EditRefused, RangeRefused, ValueRefused
-from brisk_core.exact import nominal_frames
+from brisk_core.exact import nominal_frames, spell_rate
 from brisk_core.spec import target_of
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks.flags import flags_of
 from brisk_web.checks.models import Check
 from brisk_web.edits import services
-from brisk_web.edits.models import Timeline
+from brisk_web.edits.models import EdlText, Timeline
 from brisk_web.house.models import in_use
 from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
@@ -71,13 +71,17 @@ class TimelineForm(forms.Form):
     sample_rate = forms.CharField(label="Sample rate, Hz", required=False, help_text="Such as 48000.")
 
     def __init__(self, *args: object, job: Job, replaces: int, **kwargs: object) -> None:
-        """Offer the job's timelines, and what was said of the newest one, else the house's defaults; ``replaces`` is
-        chosen from the beginning.
-        """
+        """Offer the job's timelines, and what was said of the newest one; ``replaces`` is chosen from the beginning."""
         newest = in_use(job.timelines.all()).first()
-        said = _said_before(newest) | {"replaces": replaces} if newest else of_a_timeline(defaults())
+        known = defaults()
+        said: dict[str, object] = {"rate": known.rate}
+        said |= _said_before(newest) | {"replaces": replaces} if newest else {}
         kwargs.setdefault("initial", said)
         super().__init__(*args, **kwargs)  # type: ignore[arg-type]
+        for name, value in of_a_timeline(known).items():
+            if value:
+                field = self.fields[name]
+                field.help_text = f"{field.help_text} Empty: as the file says, else {value}.".strip()
         self.fields["replaces"].queryset = in_use(job.timelines.all())  # type: ignore[attr-defined]
 
     def clean(self) -> dict[str, object]:
@@ -119,6 +123,7 @@ def import_timeline(request: HttpRequest, job_id: int) -> HttpResponse:
                 job,
                 form.cleaned_data["file"],
                 form.hints(),
+                assumed=of_a_timeline(defaults()),
                 replaces=form.cleaned_data["replaces"],
                 by=signed_in(request),
             )
@@ -139,17 +144,26 @@ class ChangeTimelineForm(SeenMixin, forms.Form):
     )
     pixel_aspect = forms.CharField(label="Pixel aspect", required=False, help_text="Such as 1:1 or 64:45.")
     sample_rate = forms.CharField(label="Sample rate, Hz", required=False, help_text="Such as 48000.")
+    rate = forms.CharField(
+        label="Frame rate of the EDL",
+        required=False,
+        help_text="It is read again at another one; ranges keep their timecodes.",
+    )
 
     def __init__(self, *args: object, timeline: Timeline, **kwargs: object) -> None:
         """Begin with what is said of a timeline."""
         said = _said_before(timeline) | {"name": timeline.name}
+        if timeline.edit.rate_stated:
+            said["rate"] = spell_rate(timeline.edit.rate).partition(" ")[0]
         super().__init__(*args, **{"initial": said, **kwargs})  # type: ignore[arg-type]
         self.keep(timeline)
+        if not EdlText.objects.filter(timeline=timeline).exists():
+            del self.fields["rate"]  # its file states it
 
     def clean(self) -> dict[str, Any]:
         """Read every value by itself, so that each mistake stands at its field."""
         cleaned = super().clean()
-        for name in _SAID:
+        for name in ("rate", *_SAID):
             try:
                 EditHints.from_json({name: cleaned.get(name)})
             except ValueRefused as error:
@@ -164,10 +178,17 @@ def change_timeline(request: HttpRequest, timeline_id: int) -> HttpResponse:
     form = ChangeTimelineForm(request.POST or None, timeline=timeline)
     if request.method == "POST" and form.is_valid():
         said = {name: form.cleaned_data[name] for name in _SAID}
-        changed = services.change_timeline(timeline, form.cleaned_data["name"], said, by=signed_in(request))
-        again = " What is held against it was judged again." if changed else ""
-        messages.success(request, f"{timeline.name} is changed.{again}")
-        return redirect("timeline", timeline.pk)
+        rate = form.cleaned_data.get("rate", "")
+        try:
+            changed = services.change_timeline(
+                timeline, form.cleaned_data["name"], said, rate=rate, by=signed_in(request)
+            )
+        except CoreError as error:
+            form.add_error("rate" if "rate" in form.fields else None, str(error))
+        else:
+            again = " What is held against it was judged again." if changed else ""
+            messages.success(request, f"{timeline.name} is changed.{again}")
+            return redirect("timeline", timeline.pk)
     context = {"form": form, "heading": f"Change {timeline.name}", "action": "Save", "job": timeline.job}
     return render(request, "jobs/form.html", context)
 

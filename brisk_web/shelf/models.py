@@ -12,6 +12,7 @@ from django.db.models.functions import Coalesce
 
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import parse_spec
+from brisk_web.house.models import Retirable
 
 
 class Spec(models.Model):
@@ -74,6 +75,24 @@ class AsWritten(models.Model):
 
     def __str__(self) -> str:
         return f"text of {self.version}"
+
+
+class SourceDocument(Retirable):
+    """A document that a spec was written from, kept with it: the receiver's guide as it was then."""
+
+    spec = models.ForeignKey(Spec, on_delete=models.PROTECT, related_name="source_documents")
+    name = models.CharField(max_length=200)
+    data = models.BinaryField()
+    size = models.PositiveIntegerField()  # bytes
+    checksum = models.CharField(max_length=64)  # SHA-256
+    added_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-added_at", "-id")
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class Review(models.Model):

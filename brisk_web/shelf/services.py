@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import hashlib
 import json
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
@@ -13,12 +14,14 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
 
+from brisk_core.exact import spell_bytes
 from brisk_core.facts import REGISTRY, Characteristic
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import extended_by, parse_spec, shelf_specs, spec_to_document
 from brisk_core.spec.reasons import Reason, read_reason
+from brisk_web.house.models import in_use
 from brisk_web.house.services import record
-from brisk_web.shelf.models import AsWritten, Draft, HouseWords, Review, Spec, SpecVersion
+from brisk_web.shelf.models import AsWritten, Draft, HouseWords, Review, SourceDocument, Spec, SpecVersion
 
 _ORDER = (
     "brisk_spec", "id", "name", "family", "source", "issued", "review_by", "extends", "without", "lines", "ladder",
@@ -90,6 +93,32 @@ def publish(document: Document, *, text: str = "", by: User | None = None, after
     Spec.objects.filter(pk=spec.pk).update(name=document.name, family=document.family)
     record("spec.published", version, f"Published {version}", by=by)
     return version
+
+
+MOST_SOURCE = 24_000_000  # bytes of a document that a spec was written from
+_MOST_NAME = 200
+
+
+class SourceRefused(Exception):
+    """A document that cannot be kept with a spec, with a sentence."""
+
+
+@transaction.atomic
+def attach(spec: Spec, name: str, data: bytes, *, by: User | None) -> SourceDocument:
+    """Keep a document that a spec was written from; the same bytes are kept once. Raises ``SourceRefused``."""
+    if not data:
+        raise SourceRefused(f"{name} is empty; expected the receiver's document.")
+    if len(data) > MOST_SOURCE:
+        raise SourceRefused(f"{name} has {spell_bytes(len(data))}; expected at most {spell_bytes(MOST_SOURCE)}.")
+    checksum = hashlib.sha256(data).hexdigest()
+    known = in_use(spec.source_documents.all()).filter(checksum=checksum).defer("data").first()
+    if known:
+        raise SourceRefused(f"{known} is kept already and has the same contents.")
+    made = SourceDocument.objects.create(
+        spec=spec, name=name[-_MOST_NAME:], data=data, size=len(data), checksum=checksum, added_by=by
+    )
+    record("spec.source-attached", spec, f"Attached {made} to {spec}", by=by)
+    return made
 
 
 @transaction.atomic

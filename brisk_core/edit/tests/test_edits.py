@@ -1,5 +1,6 @@
 import json
 import tempfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from brisk_core.edit import (
     FrameRange,
     Timeline,
     agree,
+    carried_over,
     import_edit,
     parse_range,
     timeline_from_json,
@@ -170,6 +172,35 @@ class RangeTest(EditTest):
             with self.assertRaises(RangeRefused) as caught:
                 parse_range(text, timeline)
             self.assertIn(says, str(caught.exception))
+
+
+class CarriedOverTest(EditTest):
+    """Where a frame of an edit lies in the same edit read at another rate."""
+
+    def test_it_keeps_its_timecode(self) -> None:
+        at_25, at_50, at_24 = (self.imported(EDL, rate=rate) for rate in ("25", "50", "24"))
+        self.assertEqual([one.length for one in (at_25, at_50, at_24)], [225, 450, 216])
+        for frame, label in ((0, "10:00:00:00"), (37, "10:00:01:12"), (125, "10:00:05:00"), (225, "10:00:09:00")):
+            self.assertEqual(str(at_25.start.plus(frame)), label)  # type: ignore[union-attr]
+        self.assertEqual([carried_over(frame, at_25, at_50) for frame in (0, 37, 125, 225)], [0, 74, 250, 450])
+        self.assertEqual([carried_over(frame, at_25, at_24) for frame in (0, 24, 125, 225)], [0, 23, 120, 216])
+        for frame in range(0, 216):
+            self.assertEqual(carried_over(carried_over(frame, at_24, at_50), at_50, at_24), frame)
+
+    def test_labels_that_drop_frame_leaves_out(self) -> None:
+        long = EDL.replace("10:00:09:00", "10:02:00:02").replace("02:00:04:00", "02:01:55:00")
+        plain = self.imported(long, rate="30")
+        dropped = self.imported(long.replace("NON-DROP FRAME", "DROP FRAME"), rate="29.97")
+        assert dropped.start
+        second = 60 * 30
+        self.assertEqual(
+            [carried_over(second + frame, plain, dropped) for frame in (-1, 0, 1, 2, 3)], [1799, 1800, 1800, 1800, 1801]
+        )
+        self.assertEqual(str(dropped.start.plus(1800)), "10:01:00;02")
+
+    def test_without_timecode_it_is_the_same_moment_and_always_inside(self) -> None:
+        at_25, at_50 = (replace(self.imported(EDL, rate=rate), start=None) for rate in ("25", "50"))
+        self.assertEqual([carried_over(frame, at_25, at_50) for frame in (0, 100, 225, 400)], [0, 200, 450, 450])
 
 
 class AgreementTest(EditTest):

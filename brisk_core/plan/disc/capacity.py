@@ -89,9 +89,7 @@ def _sectors(size: int) -> int:
 
 def _fixed(disc: Disc, item: Item) -> Weight:
     if isinstance(item, Screen):
-        rate = item.picture_rate or (disc.kind.picture_ceiling // 2 if item.seconds else None)
-        size = disc.kind.still if rate is None else int(rate * item.seconds / 8 * disc.kind.packet)
-        return Weight(item=item, bytes=_sectors(size), picture_rate=rate, filled=False, says=())
+        return _screen(disc, item)
     assert isinstance(item, Clip)  # noqa: S101 - there is no third kind that takes bytes
     rate = item.picture_rate or 0
     wrapper = item.planned[keys.WRAPPER_FORMAT]
@@ -102,6 +100,18 @@ def _fixed(disc: Disc, item: Item) -> Weight:
     return Weight(
         item=item, bytes=_sectors(size), picture_rate=rate, filled=False, says=tuple(_beyond(disc, item, rate))
     )
+
+
+def _screen(disc: Disc, item: Screen) -> Weight:
+    """A screen: its own bytes where they are known, else the buffer that must hold a still picture."""
+    if item.seconds:
+        rate = item.picture_rate or disc.kind.picture_ceiling // 2
+        size = int(rate * item.seconds / 8 * disc.kind.packet)
+        return Weight(item=item, bytes=_sectors(size), picture_rate=rate, filled=False, says=())
+    size, most = item.bytes or disc.kind.still, disc.kind.still
+    beyond = f"a still picture of {size:,} bytes, above the {most:,} that the buffer of a player holds"
+    says = (beyond,) if size > most else ()
+    return Weight(item=item, bytes=_sectors(size), picture_rate=None, filled=False, says=says)
 
 
 def programme_of(clip: Clip) -> Programme:

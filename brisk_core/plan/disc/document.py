@@ -31,9 +31,10 @@ _OF_EVERY = ("id", "kind", "name", "then", "title_key", "picture")
 _OF_RENDER = tuple(name for name in RENDER_FIELDS if name not in ("name", "fast_start", "sample_rate", "bytes"))
 _OF_KIND = {
     "clip": (*_OF_RENDER, "file", "peak_rate", "weight", "texts", "chapters", "open_groups"),
-    "screen": ("buttons", "loop", "picture_rate", "wait"),
+    "screen": ("buttons", "file", "bytes", "loop", "picture_rate", "wait"),
     "list": ("clips", "shuffle"),
 }
+_DISC_CODECS = ("mpeg2", "avc")  # that discs play
 _OF_BUTTON = ("id", "label", "to", "at", *ARROWS)
 
 
@@ -133,7 +134,9 @@ def _item(reader: Reader, place: str, id_: str, row: Mapping[str, Any], files: M
     }
     if kind == "clip":
         return _clip(reader, place, row, files, of_every)
-    return (_screen if kind == "screen" else _list)(reader, place, row, of_every)
+    if kind == "screen":
+        return _screen(reader, place, row, files, of_every)
+    return _list(reader, place, row, of_every)
 
 
 def _clip(
@@ -231,7 +234,9 @@ def _with_start(chapters: list[Chapter]) -> tuple[Chapter, ...]:
     return tuple(chapters if not chapters or chapters[0].frame == 0 else [Chapter(frame=0), *chapters])
 
 
-def _screen(reader: Reader, place: str, row: Mapping[str, Any], of_every: dict[str, Any]) -> Screen:
+def _screen(
+    reader: Reader, place: str, row: Mapping[str, Any], files: Mapping[str, DiscFile], of_every: dict[str, Any]
+) -> Screen:
     rows = row.get("buttons", [])
     if not isinstance(rows, list) or len(rows) > MOST_BUTTONS:
         reader.note(f"{place}, buttons", f"expected a list of at most {MOST_BUTTONS} buttons")
@@ -242,14 +247,40 @@ def _screen(reader: Reader, place: str, row: Mapping[str, Any], of_every: dict[s
         if button.id in buttons:
             reader.note(f"{place}, button {number}", f"met id {button.id!r} twice; expected each to have its own")
         buttons[button.id] = button
-    loop, wait, rate = row.get("loop"), row.get("wait"), row.get("picture_rate")
-    return Screen(
-        **of_every,
-        buttons=tuple(buttons.values()),
-        seconds=reader.take(f"{place}, loop", positive(parse_seconds), loop, Fraction(1)) if loop else Fraction(0),
-        picture_rate=reader.take(f"{place}, picture_rate", positive(parse_bit_rate), rate, 1) if rate else None,
-        wait=reader.take(f"{place}, wait", positive(parse_seconds), wait, Fraction(1)) if wait else None,
+    told: dict[str, Any] = _picture_of_screen(reader, place, row, files)
+    reads: tuple[tuple[str, str, Any], ...] = (
+        ("loop", "seconds", parse_seconds),
+        ("picture_rate", "picture_rate", parse_bit_rate),
+        ("wait", "wait", parse_seconds),
+        ("bytes", "bytes", parse_bytes),
     )
+    for name, field, read in reads:
+        if row.get(name) not in (None, ""):
+            told[field] = reader.take(f"{place}, {name}", positive(read), row[name], Fraction(1))
+    if told.get("seconds") and "bytes" in row:
+        reader.note(f"{place}, bytes", "met bytes of a picture that moves; expected picture_rate")
+    return Screen(**of_every, buttons=tuple(buttons.values()), **told)
+
+
+def _picture_of_screen(
+    reader: Reader, place: str, row: Mapping[str, Any], files: Mapping[str, DiscFile]
+) -> dict[str, Any]:
+    """What the file of a screen says of its picture: bytes of a still one, length and bit rate of one that moves."""
+    if not row.get("file"):
+        return {}
+    file = files.get(str(row["file"]))
+    if file is None:
+        reader.note(f"{place}, file", f"met {row['file']!r}, which is not at hand; expected a file that is")
+        return {}
+    facts = file.inspection
+    frames, rate = facts[keys.PICTURE_FRAME_COUNT], facts[keys.PICTURE_FRAME_RATE]
+    if facts[keys.PICTURE_CODEC] not in _DISC_CODECS:
+        return {}  # a drawing, which is coded for the disc later
+    if frames == 1:
+        return {"bytes": facts.file_size}
+    if frames and rate:
+        return {"seconds": frames / rate, "picture_rate": facts[keys.BITRATE_AVERAGE]}
+    return {}
 
 
 def _button(reader: Reader, place: str, number: int, row: Any) -> Button:

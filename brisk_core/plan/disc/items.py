@@ -101,6 +101,7 @@ class Screen(Item):
     buttons: tuple[Button, ...] = ()
     seconds: Fraction = Fraction(0)  #: of a looping picture; 0 is a still one
     picture_rate: int | None = None  #: bits a second of a looping picture
+    bytes: int | None = None  #: of a still picture as it is coded, where that is known
     wait: Fraction | None = None  #: seconds after which what follows comes by itself
 
     @cached_property

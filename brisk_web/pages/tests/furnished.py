@@ -23,6 +23,7 @@ from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.masters.models import Comparison
 from brisk_web.planner.models import DiscTrial, Plan
 from brisk_web.planner.services import keep
+from brisk_web.shelf.services import attach
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import MediaFile, Upload
 from brisk_web.telling.models import Comment, Hook, Message, Notice
@@ -145,8 +146,10 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     notice = Notice.objects.create(person=by, kind="taken", says="It was taken.", address="/", about="x:1")
     bundle = Bundle.objects.create(name="Both", text=shipped_bundles()["pebbleview-shapes"])
     brought = Brought.objects.create(deliverable=deliverable, asked="title", text="Canal", made_by=by)
+    source = attach(version.spec, "guide.pdf", b"%PDF-1.7", by=by)
     return Furnished(
         values={
+            "source_id": source.pk,
             "brought_id": brought.pk, "bundle_id": bundle.pk,
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 from unittest import mock
 
 from django.test import Client, TestCase
 
+from brisk_core.errors import EditRefused
 from brisk_web.accounts.roles import LEAD, OPERATOR
 from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import judge
@@ -149,6 +151,14 @@ class JudgedAgainTest(FurnishedMixin, QueueTestCase):
         super().setUp()
         self.work()
 
+    def entries(self, range_text: str) -> dict[str, Any]:
+        """What the form of the deliverable sends for another range, attempts too."""
+        address = f"/deliverables/{self.deliverable.pk}/change"
+        return {
+            "name": "Wide", "spec_version": self.deliverable.spec_version_id, "timeline": self.deliverable.timeline_id,
+            "range_text": range_text, "attempts_too": "on", "seen": self.seen_at(address),
+        }  # fmt: skip
+
     def test_an_attempt_is_judged_by_the_spec_that_a_deliverable_has_now(self) -> None:
         other = spec_version(SPEC.replace("id: small", "id: other").replace("equals: 25", "equals: 50"))
         address = f"/deliverables/{self.deliverable.pk}/change"
@@ -181,6 +191,42 @@ class JudgedAgainTest(FurnishedMixin, QueueTestCase):
         wrong = self.client.post(address, entries | {"size": "wide", "seen": self.seen_at(address)})
         self.assertContains(wrong, "wide")
         self.assertEqual(Timeline.objects.get().edit.size, (1280, 720))
+
+    def test_an_edl_is_read_at_another_rate_and_ranges_keep_their_timecodes(self) -> None:
+        address = f"/timelines/{self.values['timeline_id']}/change"
+        self.client.post(f"/deliverables/{self.deliverable.pk}/change", self.entries("10:00:00:10-10:00:01:00"))
+        self.deliverable.refresh_from_db()
+        self.assertEqual((self.deliverable.range_start, self.deliverable.range_end), (10, 25))
+        before = Check.objects.get(timeline__isnull=False)
+        self.assertEqual((before.range_start, before.range_end), (10, 25))
+        said = {
+            "name": "Lock",
+            "size": "1920x1080",
+            "scan": "progressive",
+            "pixel_aspect": "1:1",
+            "sample_rate": "48000",
+        }
+        self.assertContains(self.client.get(address), 'name="rate" value="25"')
+        self.client.post(address, said | {"rate": "50", "seen": self.seen_at(address)})
+        edit = Timeline.objects.get().edit
+        self.assertEqual((edit.rate, edit.length, edit.size), (50, 100, (1920, 1080)))
+        self.deliverable.refresh_from_db()
+        check = Check.objects.get(timeline__isnull=False)
+        for ranged in (self.deliverable, check):
+            self.assertEqual((ranged.range_start, ranged.range_end), (20, 50))
+        self.assertEqual(self.deliverable.range_entry, "10:00:00:20-10:00:01:00")
+        self.assertNotEqual(check.judged_at, before.judged_at)
+        wrong = self.client.post(address, said | {"rate": "7", "seen": self.seen_at(address)})
+        self.assertEqual(list(wrong.context["form"].errors), ["rate"])
+        self.assertEqual(Timeline.objects.get().edit.rate, 50)
+
+    def test_a_rate_that_its_file_states_is_not_mended(self) -> None:
+        timeline = Timeline.objects.get()
+        timeline.edl.delete()
+        address = f"/timelines/{timeline.pk}/change"
+        self.assertNotContains(self.client.get(address), 'name="rate"')
+        with self.assertRaisesMessage(EditRefused, "import it again to mend that"):
+            change_timeline(timeline, "Lock", {}, rate="50", by=None)
 
     def test_another_kind_of_work_judges_what_asks_for_it_again(self) -> None:
         asking = spec_version(BY_KIND)

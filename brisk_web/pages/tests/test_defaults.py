@@ -5,15 +5,18 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Any
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.utils import timezone
 
 from brisk_core.spec import parse_spec
 from brisk_web.accounts.roles import LEAD, OPERATOR
+from brisk_web.edits.models import Timeline
 from brisk_web.house.models import AuditEntry, Defaults
 from brisk_web.house.services import defaults
 from brisk_web.jobs.bundles import bundle_at, order, sources, wanted_of
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.tests.test_jobs import EDL
 from brisk_web.pages.defaults import DefaultsForm
 from brisk_web.testing import HouseMixin, spec_version
 
@@ -60,8 +63,16 @@ class DefaultsTest(HouseMixin, TestCase):
         day = timezone.localdate() + timedelta(days=3)
         self.assertEqual(f"{begins['due_at']:%Y-%m-%d %H:%M}", f"{day} 17:30")
         begins = self.begins(f"/jobs/{self.job.pk}/timelines/new")
-        names = ("rate", "size", "scan", "pixel_aspect", "sample_rate")
-        self.assertEqual([begins[name] for name in names], [ENTRIES[name] for name in names])
+        self.assertEqual((begins["rate"], begins["size"]), ("29.97", None))
+
+    def test_a_timeline_is_as_the_house_says_where_neither_file_nor_person_does(self) -> None:
+        self.save(rate="25")
+        address = f"/jobs/{self.job.pk}/timelines/new"
+        self.assertContains(self.client.get(address), "Empty: as the file says, else 1280×720.")
+        upload = SimpleUploadedFile("a.edl", EDL)
+        self.client.post(address, {"file": upload, "rate": "25", "size": "1920×1080"})
+        edit = Timeline.objects.get().edit
+        self.assertEqual((edit.rate, edit.size, edit.scan, edit.sample_rate), (25, (1920, 1080), "progressive", 48000))
 
     def test_a_new_spec_begins_with_it_and_can_be_read(self) -> None:
         self.save()

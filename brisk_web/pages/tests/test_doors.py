@@ -96,6 +96,8 @@ WRITES: dict[str, str] = {
     "try-hook": LEAD,
     "retire-hook": LEAD,
     "house-defaults": LEAD,
+    "attach-source": LEAD,
+    "retire-source": LEAD,
 }
 #: Those of them that a GET reaches as well: forms.
 FORMS = {

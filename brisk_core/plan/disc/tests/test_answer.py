@@ -1,6 +1,9 @@
+from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 from unittest import TestCase
 
+from brisk_core.errors import PlanRefused
 from brisk_core.plan.disc.answer import answer_disc
 from brisk_core.plan.disc.capacity import ceiling_of, weigh_disc
 from brisk_core.plan.disc.document import DiscFile
@@ -59,6 +62,44 @@ class CapacityTest(TestCase):
         self.assertLessEqual(found.used, found.room)
         self.assertLess(found.room - found.used, 100_000)
         self.assertEqual([one.filled for one in found.weights], [False, True, False])
+
+    def test_a_still_screen_takes_its_own_bytes_or_the_buffer_of_a_player(self) -> None:
+        """1,835,008 bits (ISO/IEC 13818-2, Main profile at Main level) are 229,376 bytes: 112 sectors."""
+
+        def size(row: dict[str, Any], **files: DiscFile) -> tuple[int, tuple[str, ...]]:
+            weight = weigh_disc(disc(items=[MENU | row, CLIP, SHORT], files=files)).weights[0]
+            return weight.bytes, weight.says
+
+        def picture(size: int, frames: int, codec: str = "mpeg2") -> DiscFile:
+            facts = planned_inspection(
+                picture_frame_count=frames,
+                picture_frame_rate=Fraction(25),
+                picture_codec=codec,
+                bitrate_average=4_000_000,
+            )
+            return DiscFile(inspection=replace(facts, file_size=size))
+
+        self.assertEqual(size({}), (229_376, ()))
+        self.assertEqual(size({"bytes": "90 kB"}), (44 * SECTOR, ()))
+        self.assertEqual(size({"bytes": 229_376}), (229_376, ()))
+        self.assertEqual(
+            size({"bytes": 229_377})[1],
+            ("a still picture of 229,377 bytes, above the 229,376 that the buffer of a player holds",),
+        )
+        self.assertEqual(size({"file": "menu"}, menu=picture(50_000, 1))[0], 25 * SECTOR)
+        self.assertEqual(size({"file": "menu", "bytes": 2048}, menu=picture(50_000, 1))[0], SECTOR)
+        self.assertEqual(size({"file": "menu"}, menu=picture(50_000, 1, "other"))[0], 229_376, "a drawing")
+        self.assertEqual(size({"file": "menu"}, menu=picture(9_000_000, 250))[0], 2442 * SECTOR, "10 s of 4 Mb/s")
+
+    def test_a_screen_of_bytes_and_one_that_moves(self) -> None:
+        for wrong, says in (
+            ({"loop": "20 s", "bytes": "90 kB"}, "met bytes of a picture that moves"),
+            ({"bytes": "0"}, "met '0' as a size in bytes"),
+            ({"bytes": "big"}, "met 'big'"),
+            ({"file": "gone"}, "met 'gone', which is not at hand"),
+        ):
+            with self.assertRaisesRegex(PlanRefused, says):
+                disc(items=[MENU | wrong, CLIP, SHORT])
 
     def test_weights_share_what_is_left(self) -> None:
         free = {name: value for name, value in CLIP.items() if name != "picture_rate"} | {"length": "1:00:00"}
