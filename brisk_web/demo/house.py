@@ -45,8 +45,8 @@ _OWED = (
 _MASTERS = {"Pebbleview wide": "OLP_LAMPLIGHTERS_MERROW_HD50I_V06.mxf"}
 _GUIDE = """Pebbleview, notes for who uploads. Wide films.
 
-Send 1920 by 1080, square samples, progressive, 25 or 50 frames a second, AVC High in MP4 with its index first.
-Between 10 and 16 megabits a second. Two channels at 48 kHz, -14 LUFS, no true peak above -1 dBTP.
+Send 1920 by 1080 or 1280 by 720, square samples, progressive, 25 frames a second, AVC High in MP4, its index first.
+Between 10 and 16 megabits a second. Sound at 48 kHz, no true peak above -1 dBTP.
 Below 1080 lines we enlarge, above them we scale down; both cost you sharpness.
 """
 _LEFT_IN_INTAKE = "OLP_LAMPLIGHTERS_PEBBLE_WIDE_V08.mp4"

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import json
+import os
 import random
+import signal
 import threading
 import time
+import traceback
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import time as clock
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 from unittest import mock
 
 from django.db import connection
@@ -82,47 +85,62 @@ class HandOffCase(DecisionCase):
                 self.assertIn(there().get("CANAL_V01.mp4"), (None, source.read_bytes()))
                 HandOff.objects.filter(pk=row.pk).update(beat_at="2020-01-01T00:00Z")
                 sweep(forgotten_s=0)
-                if taken_up := send.claim(row.pk):
-                    send.do(taken_up)
-                row.refresh_from_db()
+                self._end(row)
                 self.assertEqual((row.state, row.error), (Work.State.DONE, ""))
                 self.assertEqual(there(), {"CANAL_V01.mp4": source.read_bytes()})
         self.assertGreaterEqual(died, 10)
 
     def _die_at(self, number: int, row: HandOff, door: type[Any]) -> bool:
-        """Let a worker die at the n-th of its steps, each chunk and each call at the door; was there such a step?"""
-        steps = iter(range(10_000))
+        """Let a worker, a process of its own, be killed at the n-th of its steps, each chunk and each call at the door;
+        was there such a step?
+        """
+        connection.close()  # the other process must not share it
+        worker = os.fork()
+        if worker == 0:
+            self._work_until_killed(number, row, door)
+        ended = os.waitstatus_to_exitcode(os.waitpid(worker, 0)[1])
+        self.assertIn(ended, (0, -signal.SIGKILL))
+        self.lose_tasks()
+        row.refresh_from_db()
+        return ended == -signal.SIGKILL
 
-        class Killed(BaseException):
-            pass
+    @staticmethod
+    def _work_until_killed(number: int, row: HandOff, door: type[Any]) -> NoReturn:
+        """Be the worker: nothing of this process is cleared up, whatever happens."""
+        signal.alarm(60)
+        steps = iter(range(10_000))
 
         def step(real: Any) -> Any:
             def stepped(*args: Any, **more: Any) -> Any:
                 if next(steps) == number:
-                    raise Killed
+                    os.kill(os.getpid(), signal.SIGKILL)
                 return real(*args, **more)
 
             return stepped
 
-        names = ("free", "size_of", "send", "holds", "give_name")
-        patches = [mock.patch.object(door, name, step(getattr(door, name))) for name in names]
-        patches.append(mock.patch("brisk_web.handoff.sending._telling", return_value=step(lambda done: None)))
-        patches.append(mock.patch(f"{door.__module__}.CHUNK", 4096))
-        for one in patches:
-            one.start()
-        died = False
         try:
+            for name in ("free", "size_of", "send", "holds", "give_name"):
+                mock.patch.object(door, name, step(getattr(door, name))).start()
+            mock.patch("brisk_web.handoff.sending._telling", return_value=step(lambda done: None)).start()
+            mock.patch(f"{door.__module__}.CHUNK", 4096).start()
             claim = send.claim(row.pk)
             assert claim
             send.do(claim)
-        except Killed:
-            died = True
-        finally:
-            for one in patches:
-                one.stop()
-        self.lose_tasks()
-        row.refresh_from_db()
-        return died
+        except BaseException:
+            traceback.print_exc()
+            os._exit(1)
+        os._exit(0)
+
+    def _end(self, row: HandOff) -> None:
+        """Let the next worker take a hand-off up; the place that the killed one held is free once its session ends."""
+        for _ in range(50):
+            HandOff.objects.filter(pk=row.pk).update(not_before=None)
+            if taken_up := send.claim(row.pk):
+                send.do(taken_up)
+            row.refresh_from_db()
+            if "waits until another one" not in row.says:
+                return
+            time.sleep(0.1)
 
     @staticmethod
     def files_in(folder: Path) -> tuple[Callable[[], dict[str, bytes]], Callable[[], None]]:
