@@ -21,6 +21,7 @@ from brisk_standins.page import Switches, serve_page
 
 FAULTS = {
     "refuses": "refuses everything, with a reason",
+    "little": "takes nothing above 2 MB, and says so as a rule",
     "silent": "never answers",
     "forged": "signs with another key",
     "mistaken": "writes receipts about another file",
@@ -31,6 +32,7 @@ _NAME = re.compile(r"[A-Z0-9][A-Z0-9_]{5,59}")  # its own stricter rule for name
 _ENDINGS = (".mxf", ".mp4", ".mov")
 _MANIFESTS = ("ascmhl/ascmhl_chain.xml", "manifest.*", "bagit.txt")
 _MOST_SECONDS = 4 * 3600
+_MOST_BYTES = 2_000_000  # where it is switched to take little
 
 
 def key_of(folder: Path) -> Ed25519PrivateKey:
@@ -84,6 +86,10 @@ class Intake:
         media, reasons = self._judge(path)
         if "refuses" in self.switches:
             reasons.append("rejected by a person: the end credits are not the agreed ones")
+        asks = []
+        if "little" in self.switches and media and media.stat().st_size > _MOST_BYTES:
+            reasons.append("the file is larger than the 2 MB that we take")
+            asks.append({"reason": reasons[-1], "characteristic": "file.size", "condition": {"at_most": _MOST_BYTES}})
         checksum = digests_of(media, ["xxh128"]).digests["xxh128"] if media else ""
         name = path.name
         if "mistaken" in self.switches:
@@ -94,6 +100,7 @@ class Intake:
             "name": name,
             "xxh128": checksum,
             "reasons": reasons,
+            "asks": asks,
             "number": f"CM-{len(self.answered) + 1:05}",
         }
         key = Ed25519PrivateKey.generate() if "forged" in self.switches else key_of(self.home)

@@ -7,9 +7,11 @@ from brisk_core.small_media import Small, make_small
 from brisk_web.browser_tests.base import BrowserTestCase
 from brisk_web.checks.services import open_check
 from brisk_web.edits.services import import_timeline
+from brisk_web.handoff.models import Brought
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
-from brisk_web.testing import spec_version
+from brisk_web.testing import SPEC, spec_version
 
 
 class WholeWayTest(BrowserTestCase):
@@ -104,6 +106,33 @@ class CheckPageTest(BrowserTestCase):
         assert box
         self.page.mouse.click(box["x"] + box["width"] - 2, box["y"] + 40)
         expect(self.page.locator("[data-frame]")).to_have_text("50")
+
+    def test_a_frame_becomes_the_poster_by_a_key_on_the_newest_attempt_only(self) -> None:
+        asking = "\ncompanions:\n  - { id: poster, kind: picture, size: 96x64 }\n"
+        owed = Deliverable.objects.create(
+            job=Job.objects.create(title="Canal"), name="Wide", spec_version=spec_version(SPEC + asking)
+        )
+        first, second = (take_in(self.media(name, frames=51), owed) for name in ("a.mp4", "b.mp4"))
+        self.work()
+        self.enter("viewer")
+        self.page.goto(f"{self.live_server_url}/checks/{second.pk}/?frame=30")
+        expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
+        expect(self.page.get_by_role("button", name="Poster")).to_have_count(0)
+        self.page.context.clear_cookies()
+        self.enter("operator")
+        self.page.goto(f"{self.live_server_url}/checks/{first.pk}/")
+        expect(self.page.locator(".lanes svg .head-line")).to_be_attached()
+        expect(self.page.get_by_role("button", name="Poster")).to_have_count(0)
+        self.page.goto(f"{self.live_server_url}/checks/{second.pk}/?frame=30")
+        expect(self.page.get_by_role("button", name="Poster")).to_be_visible()
+        expect(self.page.locator("[data-frame]")).to_have_text("30")
+        self.page.keyboard.press("ArrowRight")
+        with self.page.expect_request(lambda one: one.method == "POST") as sent:
+            self.page.keyboard.press("b")
+        self.assertRegex(sent.value.post_data or "", r"frame=31$")
+        expect(self.page).to_have_url(re.compile(f"/deliverables/{owed.pk}/"))
+        brought = Brought.objects.get()
+        self.assertEqual((brought.asked, brought.name, brought.facts["size"]), ("poster", "b_poster.jpg", [96, 64]))
 
     def test_day_and_night_are_remembered(self) -> None:
         self.open_one()

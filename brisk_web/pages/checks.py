@@ -17,7 +17,9 @@ from brisk_core.facts import REGISTRY, Inspection, Kind, Stage, keys, value_from
 from brisk_core.facts import spell as spell_value
 from brisk_core.frames import VIEWS
 from brisk_core.report import CHECK_SCHEMA
+from brisk_core.spec.companions import Companion, CompanionKind, CompanionWeight
 from brisk_web.checks.models import Check, Finding
+from brisk_web.handoff.companions import asked_of
 from brisk_web.handoff.models import HandOff
 from brisk_web.pages import lanes
 from brisk_web.pages.places import Guide
@@ -59,6 +61,7 @@ def _get(check_id: int) -> Check:
         "spec_version__spec",
         "timeline",
         "render__deliverable__job",
+        "render__deliverable__spec_version",
     )
     return get_object_or_404(Check.objects.select_related(*related), pk=check_id)
 
@@ -80,6 +83,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "way": way,
         "handoff": _handoff(check),
         "steps": steps if request.user.has_perm("decisions.add_request") else [],
+        "poster": _poster(check) if way and data["frames"] and request.user.has_perm("handoff.add_handoff") else None,
         "file": check.media_file,
         "changed": check.media_file.has_changed,
         "inspection": inspection,
@@ -113,6 +117,13 @@ def _way(check: Check) -> tuple[Way | None, list[Step]]:
     way = one_way(attempt.deliverable_id, check.pk, check.verdict)
     steps = steps_of(check.pk, attempt.deliverable_id, way, attempt=attempt.attempt) if check.verdict else []
     return way, steps
+
+
+def _poster(check: Check) -> Companion | None:
+    """The picture that the spec wants beside a render, of which a frame can be one."""
+    asked = asked_of(check.render.deliverable) if check.render else ()
+    pictures = (one for one in asked if one.kind is CompanionKind.PICTURE and one.weight is not CompanionWeight.NEVER)
+    return next(pictures, None)
 
 
 def _handoff(check: Check) -> HandOff | None:

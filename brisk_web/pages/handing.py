@@ -27,6 +27,7 @@ from brisk_web.handoff.companions import holding_back, readiness
 from brisk_web.handoff.doors import DoorRefused
 from brisk_web.handoff.doors.sftp import private_key
 from brisk_web.handoff.models import Brought, Destination, HandOff, Look, ServedCopy
+from brisk_web.handoff.refusals import reasons_of
 from brisk_web.handoff.services import HandOffRefused
 from brisk_web.house.models import in_use, retired
 from brisk_web.jobs.models import Deliverable, Render
@@ -86,7 +87,14 @@ def hand_offs(request: HttpRequest) -> HttpResponse:
 @require_GET
 def hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
     """One hand-off: its way, and what the other side says."""
-    related = ("destination", "render__deliverable__job", "render__media_file", "render__check_record", "made_by")
+    related = (
+        "destination",
+        "render__deliverable__job",
+        "render__deliverable__spec_version__spec",
+        "render__media_file",
+        "render__check_record",
+        "made_by",
+    )
     row = get_object_or_404(HandOff.objects.select_related(*related), pk=handoff_id)
     copies = list(row.copies.select_related("media_file"))
     context = {
@@ -94,6 +102,7 @@ def hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
         "along": Brought.objects.filter(pk__in=row.along),
         "looks": _told_apart(row.looked.all()[:_LOOKS]),
         "copies": [(one, _copy_in_words(one)) for one in copies],
+        "reasons": reasons_of(row),
         "line_speeds": [(speed * 1000, *_played(label, copies)) for speed, label in row.line_speeds],
         "refresh_ms": _REFRESH_MS if row.is_active or row.waits_for_answer else 0,
     }

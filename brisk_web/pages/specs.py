@@ -20,11 +20,14 @@ from brisk_core.facts import Group
 from brisk_core.plan.target import spell_delay
 from brisk_core.spec import Line, Merged, merge_documents, spec_to_document
 from brisk_core.spec import Spec as Document
+from brisk_core.spec.document import read_document
 from brisk_core.spec.written import rewritten
 from brisk_web.accounts.people import signed_in
 from brisk_web.checks import services
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import Trial
+from brisk_web.handoff.models import HandOff
+from brisk_web.handoff.refusals import Reason, line_of, reasons_of
 from brisk_web.house.models import AuditEntry, in_use
 from brisk_web.house.services import defaults, target_of
 from brisk_web.jobs.models import Deliverable, owed
@@ -41,7 +44,7 @@ from brisk_web.shelf.services import (
     text_of,
 )
 from brisk_web.storage.models import MediaFile
-from brisk_web.ui.asking import whole, words
+from brisk_web.ui.asking import asked_id, whole, words
 
 
 @require_GET
@@ -187,6 +190,26 @@ def _new_text(copied: str) -> str:
     return rewritten(text_of(other.current), {**other.current.document, **named})
 
 
+def _refused(request: HttpRequest) -> tuple[HandOff, Reason] | None:
+    """The hand-off and the reason of its refusal that a line is to be made of."""
+    row = HandOff.objects.select_related("destination").filter(pk=asked_id(request.GET, "refusal")).first()
+    number = asked_id(request.GET, "reason") or 0
+    reasons = reasons_of(row) if row else []
+    return (row, reasons[number - 1]) if row and 0 < number <= len(reasons) else None
+
+
+def _with_line(text: str, row: HandOff, reason: Reason) -> str:
+    """A spec's text with a line more, made of a reason; a draft that cannot be read stays as it is."""
+    try:
+        document = read_document(text)
+    except SpecRefused:
+        return text
+    lines = document.get("lines")
+    lines = lines if isinstance(lines, list) else []
+    taken = {str(one.get("id")) for one in lines if isinstance(one, dict)}
+    return rewritten(text, {**document, "lines": [*lines, line_of(reason, row, taken)]})
+
+
 @require_http_methods(["GET", "POST"])
 @permission_required("shelf.add_specversion", raise_exception=True)
 def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
@@ -198,6 +221,9 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
         text = draft.text
     else:
         draft = None
+    refused = _refused(request) if current and request.method == "GET" else None
+    if refused:
+        text = _with_line(text, *refused)
     mistakes: list[Mistake] = []
     trials: list[Trial] | None = None
     lines, merged, after = None, None, current.number if current else None
@@ -228,7 +254,7 @@ def write_spec(request: HttpRequest, slug: str = "") -> HttpResponse:
             text, after = rewritten(text, merged.document), current.number
     context = {
         "current": current, "text": text, "mistakes": mistakes, "lines": lines, "merged": merged, "after": after,
-        "slug": slug, "draft": draft,
+        "slug": slug, "draft": draft, "refused": refused,
         "publisher": _publisher(current) if merged and current else "", "trials": trials,
         "turned": sum(trial.turned for trial in trials or ()),
         "changed": sum(bool(trial.changed) for trial in trials or ()),

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import html
 import json
 import os
 import random
+import re
 import signal
 import threading
 import time
@@ -17,11 +19,13 @@ from typing import Any, NoReturn
 from unittest import mock
 
 from django.db import connection
+from django.urls import reverse
 from django.utils import timezone
 
 from brisk_core.handoff import digests_of, verify_package
 from brisk_standins import deck as decks
 from brisk_standins.intake import Intake, public_key_of
+from brisk_web.checks.services import trials
 from brisk_web.decisions.services import take_back
 from brisk_web.decisions.tests.test_decisions import DecisionCase
 from brisk_web.handoff import sending, services
@@ -29,6 +33,7 @@ from brisk_web.handoff.doors import DoorClosed, DoorRefused, FolderDoor, FtpDoor
 from brisk_web.handoff.doors.sftp import fingerprint
 from brisk_web.handoff.looking import look_again
 from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.refusals import Reason, line_of, reasons_of
 from brisk_web.handoff.sending import send
 from brisk_web.handoff.services import HandOffRefused
 from brisk_web.handoff.states import State
@@ -353,6 +358,83 @@ class IntakeTest(HandOffCase):
         self.intake.step(time.monotonic())
         services.look_now(row, by=self.operator)
         self.assertEqual(self.sent(row).answer, "taken")
+
+    def refused(self, *faults: str) -> HandOff:
+        """A hand-off that the intake has refused."""
+        row = self.sent(self.hand_over(self.merrow))
+        self.intake.switches.set(faults)
+        with mock.patch("brisk_standins.intake._MOST_BYTES", 1000):
+            self.intake.step(time.monotonic())
+        return self.look(row)
+
+    def test_a_refusal_that_says_its_rule_becomes_a_line_in_two_clicks(self) -> None:
+        row = self.refused("little")
+        self.client.force_login(self.lead)
+        link = re.search(
+            r'href="(/specs/[^"]+refusal=[^"]+)"', self.client.get(reverse("hand-off", args=[row.pk])).content.decode()
+        )
+        assert link
+        page = self.client.get(html.unescape(link[1]))  # the first click
+        self.assertContains(page, "The last line is what Merrow refused")
+        self.client.post(link[1].partition("?")[0], {"document": page.context["text"], "publish": "1"})  # the second
+        version = self.version.spec.current
+        assert version
+        self.assertEqual((version.number, len(version.parsed().lines)), (2, len(self.version.parsed().lines) + 1))
+        line = version.parsed().lines[-1]
+        self.assertEqual((line.characteristic.id, line.raw_condition), ("file.size", {"at_most": 1000}))
+        self.assertEqual(line.why, "Merrow refused CANAL_V01: the file is larger than the 2 MB that we take.")
+        (trial,) = trials(version.parsed(), [self.check])
+        self.assertEqual(trial.document["verdict"], "fail")
+
+    def test_a_refusal_in_prose_is_a_line_that_somebody_must_fill_in(self) -> None:
+        row = self.refused("refuses")
+        self.client.force_login(self.lead)
+        address = f"/specs/{self.version.spec.slug}/change"
+        page = self.client.get(f"{address}?refusal={row.pk}&reason=1")
+        self.assertContains(page, "Say what it asks for before it is published")
+        self.assertIn("the end credits are not the agreed ones", page.context["text"])
+        answer = self.client.post(address, {"document": page.context["text"], "publish": "1"})
+        self.assertEqual(answer.status_code, 422)
+        self.assertEqual(self.version.spec.versions.count(), 1)
+
+    def test_reasons_name_a_characteristic_where_their_words_do(self) -> None:
+        row = self.refused("refuses")
+        for says, id_ in (
+            ("The frame rate is not ours", "picture.frame_rate"),
+            ("wrong field order in reel 2!", "picture.field_order"),
+            ("true peak above -3", "sound.true_peak"),
+            ("we do not like it", None),
+        ):
+            line = line_of(Reason(says=says, asks=None), row, set())
+            self.assertEqual(line.get("characteristic"), id_, says)
+            self.assertEqual(line["condition"], {})
+        taken = {line_of(Reason(says="Too big", asks=None), row, set())["id"]}
+        self.assertEqual(
+            (taken, line_of(Reason(says="Too big", asks=None), row, taken)["id"]), ({"too-big"}, "too-big-2")
+        )
+
+    def test_answers_of_any_shape_give_reasons_or_none(self) -> None:
+        row = self.refused("refuses")
+        asked = {"characteristic": "file.size", "condition": {"at_most": 5}}
+        for body, says, asks in (
+            ({"reasons": "all"}, [row.answer_says], [None]),
+            ({"reasons": []}, [row.answer_says], [None]),
+            (["x"], [row.answer_says], [None]),
+            ({"reasons": [3, "x" * 900]}, ["3", "x" * 500], [None, None]),
+            ({"reasons": ["big"], "asks": 7}, ["big"], [None]),
+            ({"reasons": ["big"], "asks": [7, {"reason": ["big"]}, {"reason": "big"}]}, ["big"], [None]),
+            (
+                {"reasons": ["big"], "asks": [{"reason": "big", "characteristic": "no.such", "condition": {}}]},
+                ["big"],
+                [None],
+            ),
+            ({"reasons": ["big", "odd"], "asks": [{"reason": "big", **asked}]}, ["big", "odd"], [asked, None]),
+        ):
+            row.answer_document = {"body": body}
+            found = reasons_of(row)
+            self.assertEqual(([one.says for one in found], [one.asks for one in found]), (says, asks))
+        row.answer = "taken"
+        self.assertEqual(reasons_of(row), [])
 
     def test_a_receipt_of_any_shape_is_told_and_breaks_nothing(self) -> None:
         row = self.sent(self.hand_over(self.merrow))

@@ -521,6 +521,7 @@ document.addEventListener("alpine:init", () => {
         v: () => this.lookAs(VIEWS[(VIEWS.indexOf(this.view) + 1) % (VIEWS.length - (this.data.alpha ? 0 : 1))]),
         x: () => this.tellMiddle(),
         l: () => this.arrangeLanes(),
+        b: () => this.$refs.poster?.requestSubmit(),
         a: () => this.take("a"),
         w: () => this.take("w"),
         s: () => this.take("s"),
