@@ -132,7 +132,7 @@ class CheckPageTest(BrowserTestCase):
         self.assertRegex(sent.value.post_data or "", r"frame=31$")
         expect(self.page).to_have_url(re.compile(f"/deliverables/{owed.pk}/"))
         brought = Brought.objects.get()
-        self.assertEqual((brought.asked, brought.name, brought.facts["size"]), ("poster", "b_poster.jpg", [96, 64]))
+        self.assertEqual((brought.asked, brought.name, brought.facts["picture"]), ("poster", "b_poster.jpg", [96, 64]))
 
     def test_day_and_night_are_remembered(self) -> None:
         self.open_one()
