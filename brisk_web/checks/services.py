@@ -16,7 +16,7 @@ from brisk_core.decide import Waiver as Covers
 from brisk_core.decide import apply_waivers
 from brisk_core.facts import Held
 from brisk_core.facts import Inspection as Facts
-from brisk_core.report import check_to_json
+from brisk_core.report import CHECK_SCHEMA, check_to_json
 from brisk_core.spec import EVERY_FILE, counts_of, lines_that_differ, verdict_of
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
@@ -142,6 +142,23 @@ def judged_document(
     )
     covers = [_covers(waiver) for waiver in waivers_of(check)]
     return apply_waivers(check_to_json(judged, known), covers, today=timezone.localdate()).document
+
+
+def document_of(check: Check) -> dict[str, Any] | None:
+    """Return a check as it was judged last, of schema ``brisk-sentry/check/1``; ``None`` before that."""
+    inspection = check.media_file.inspection
+    if not check.verdict or inspection is None:
+        return None
+    version = check.spec_version
+    return {
+        "schema": CHECK_SCHEMA,
+        "engine": inspection.engine,
+        "file": {"name": check.media_file.name, "size": check.media_file.size},
+        "spec": {"id": version.spec.slug, "name": version.spec.name, "version": version.number},
+        "verdict": check.verdict,
+        "counts": check.counts,
+        "findings": [finding.document for finding in check.findings.all()],
+    }
 
 
 def waivers_of(check: Check) -> QuerySet[Waiver]:

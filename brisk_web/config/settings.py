@@ -51,6 +51,7 @@ INSTALLED_APPS = [
     "brisk_web.telling",
     "brisk_web.planner",
     "brisk_web.pages",
+    "brisk_web.api",
     "brisk_web.demo",
 ]
 

@@ -3,10 +3,11 @@
 from django.contrib import admin
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LogoutView
-from django.urls import path
+from django.urls import include, path
 
 from brisk_web.accounts.signing_in import SignIn
 from brisk_web.accounts.views import session
+from brisk_web.api import calls, listed
 from brisk_web.pages import (
     against,
     asking_again,
@@ -53,6 +54,7 @@ from brisk_web.pages import (
     specs,
     stems,
     timelines,
+    tokens,
     uploads,
     you,
 )
@@ -240,5 +242,10 @@ urlpatterns = [
     path("house/trail/verify", house.verify_trail, name="verify-trail"),
     path("you/", you.you, name="you"),
     path("you/password", you.password, name="password"),
+    path("you/tokens", tokens.tokens, name="tokens"),
+    path("you/tokens/<int:token_id>/retire", tokens.end_token, name="end-token"),
+    path("api/", listed.calls, name="calls"),
+    path("api/v1/openapi.json", listed.openapi, name="openapi"),
+    path("api/v1/", include(calls.addresses())),
     path("find", finding.find, name="find"),
 ]

@@ -79,6 +79,24 @@ class Defaults(models.Model):
         return "what new things begin with"
 
 
+class Token(Retirable):
+    """What another program signs in with, in the name of a person and within some scopes; only its digest is kept."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=100)
+    digest = models.CharField(max_length=64, unique=True)  # SHA-256
+    scopes = models.JSONField(default=list)
+    made_at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+    used_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-made_at", "-id")
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class AuditEntry(models.Model):
     """One action of a person or of the application itself."""
 

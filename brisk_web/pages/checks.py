@@ -16,9 +16,9 @@ from brisk_core.exact import nominal_frames
 from brisk_core.facts import REGISTRY, Inspection, Kind, Stage, keys, value_from_json
 from brisk_core.facts import spell as spell_value
 from brisk_core.frames import VIEWS
-from brisk_core.report import CHECK_SCHEMA
 from brisk_core.spec.companions import Companion, CompanionKind, CompanionWeight
 from brisk_web.checks.models import Check, Finding
+from brisk_web.checks.services import document_of
 from brisk_web.handoff.companions import asked_of
 from brisk_web.handoff.models import HandOff
 from brisk_web.pages import lanes
@@ -323,22 +323,9 @@ _WINDOW = {"start": "0", "end": str(1 << 31), "width": "700"}
 def check_json(request: HttpRequest, check_id: int) -> JsonResponse:
     """The check as JSON of schema ``brisk-sentry/check/1``."""
     check = _get(check_id)
-    inspection = check.media_file.inspection
-    if not check.verdict or inspection is None:
+    document = document_of(check)
+    if document is None:
+        inspection = check.media_file.inspection
         says = inspection.error if inspection and inspection.error else "the check has not been judged yet"
         return JsonResponse({"error": says}, status=404)
-    return JsonResponse(
-        {
-            "schema": CHECK_SCHEMA,
-            "engine": inspection.engine,
-            "file": {"name": check.media_file.name, "size": check.media_file.size},
-            "spec": {
-                "id": check.spec_version.spec.slug,
-                "name": check.spec_version.spec.name,
-                "version": check.spec_version.number,
-            },
-            "verdict": check.verdict,
-            "counts": check.counts,
-            "findings": [finding.document for finding in check.findings.all()],
-        }
-    )
+    return JsonResponse(document)

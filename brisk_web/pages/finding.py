@@ -58,6 +58,8 @@ _FIXED = (
     ("page", "Glossary", "what the words mean, help", "glossary", ""),
     ("page", "House", "workers, queue, storage roots, people, trail", "house", ""),
     ("page", "You", "your time zone, settings", "you", ""),
+    ("page", "Your tokens", "programs, API, keys of other programs", "tokens", ""),
+    ("page", "What other programs can call", "API, OpenAPI, tokens", "calls", ""),
     ("page", "Change your password", "", "password", ""),
     ("action", "Open a job", "new title", "new-job", "jobs.add_job"),
     ("action", "Add a destination", "folder, FTP, hand-off", "new-destination", "handoff.keep_destinations"),

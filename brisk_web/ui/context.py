@@ -67,6 +67,8 @@ _RAIL = {
     "notices": "notices",
     "you": "you",
     "password": "you",
+    "tokens": "you",
+    "calls": "you",
 }
 
 

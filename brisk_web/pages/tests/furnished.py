@@ -17,6 +17,7 @@ from brisk_web.checks.services import open_check
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
 from brisk_web.handoff.models import Brought, Destination, HandOff, ServedCopy
+from brisk_web.house.tokens import make_token
 from brisk_web.jobs.models import Bundle, Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.tests.test_jobs import EDL
@@ -146,10 +147,11 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     notice = Notice.objects.create(person=by, kind="taken", says="It was taken.", address="/", about="x:1")
     bundle = Bundle.objects.create(name="Both", text=shipped_bundles()["pebbleview-shapes"])
     brought = Brought.objects.create(deliverable=deliverable, asked="title", text="Canal", made_by=by)
+    token, _ = make_token(by, "Render farm", ["read"], 30)
     source = attach(version.spec, "guide.pdf", b"%PDF-1.7", by=by)
     return Furnished(
         values={
-            "source_id": source.pk,
+            "source_id": source.pk, "token_id": token.pk,
             "brought_id": brought.pk, "bundle_id": bundle.pk,
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,

@@ -96,6 +96,8 @@ WRITES: dict[str, str] = {
     "try-hook": LEAD,
     "retire-hook": LEAD,
     "house-defaults": LEAD,
+    "tokens": VIEWER,
+    "end-token": VIEWER,
     "attach-source": LEAD,
     "retire-source": LEAD,
 }
@@ -104,13 +106,13 @@ FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
-OPEN = {"healthz", "readyz", "session", "sign-in", "sign-out"}
+OPEN = {"healthz", "readyz", "openapi", "session", "sign-in", "sign-out"}
 ROLES = (VIEWER, OPERATOR, LEAD)
 
 HOSTILE = (
