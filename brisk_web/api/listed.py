@@ -19,7 +19,12 @@ def calls(request: HttpRequest) -> HttpResponse:
     """Every call with what it takes."""
     described = schema()
     rows = [
-        {"method": method.upper(), "path": path, "summary": call["summary"], "says": call.get("description", "")}
+        {
+            "method": method.upper(),
+            "path": path,
+            "summary": call["summary"],
+            "says": call.get("description", "").replace("``", ""),
+        }
         | {"takes": _taken(call, described)}
         for path, methods in described["paths"].items()
         for method, call in methods.items()

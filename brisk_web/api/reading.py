@@ -124,7 +124,7 @@ def job(request: HttpRequest, job_id: int) -> dict[str, Any]:
 def owed_deliverables(
     request: HttpRequest, job: int | None = None, state: str = "", before: int = _BEFORE, limit: int = _LIMIT
 ) -> dict[str, Any]:
-    """What jobs owe, of one job or in one state, such as "to decide"'s ``deciding``."""
+    """What jobs owe, of one job, or in one state: waiting, reading, deciding, asked, signed, taken, refused."""
     caller(request, READ)
     rows = owed(deliverables())
     rows = rows.filter(job=job) if job is not None else rows

@@ -55,6 +55,9 @@ class RateChangeTest(TestCase):
             ("144/5", "25", "28.8 (non-standard) to 25: each second 3.8 left out, or 24.8 blended from two"),
         ):
             self.assertEqual(change_rate(Fraction(source), Fraction(target)).says, says)
+        near, far = Fraction(25) * Fraction(501, 500), Fraction(25) * Fraction(500, 499)  # a five hundredth apart
+        self.assertIn("or all played 0.2 % slower", change_rate(near, Fraction(25)).says)
+        self.assertNotIn("all played", change_rate(far, Fraction(25)).says)
         steps = change_rate(Fraction(24), Fraction(25)).steps
         self.assertEqual([(one.first, one.repeats) for one in steps[:3]], [(0, False), (0, True), (1, False)])
         self.assertEqual([one.skipped for one in change_rate(Fraction(50), Fraction(25)).steps], [1])

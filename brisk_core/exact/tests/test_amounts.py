@@ -64,6 +64,9 @@ class BitsTest(TestCase):
         self.assertEqual(spell_bit_rate(192_000), "192 kb/s")
         self.assertEqual(spell_bit_rate_exactly(10_080_000), "10.08 Mb/s")
         self.assertEqual(spell_bit_rate_exactly(10_080_500), "10080.5 kb/s")
+        self.assertEqual(
+            [spell_bit_rate_exactly(one) for one in (10**6, 10**3, 999)], ["1 Mb/s", "1 kb/s", "999 bit/s"]
+        )
         self.assertEqual(spell_bit_rate_exactly(1_234_567_891), "1234567.891 kb/s")
         self.assertEqual(spell_bytes(3_100_000_000), "3.1 GB")
         self.assertEqual(spell_bytes(512), "512 B")

@@ -168,6 +168,24 @@ class ExactTest(TestCase):
         found = judged("bitrate.average", {"at_most": "10.08 Mb/s"}, (O, "bitrate.average", 10_090_000))
         self.assertEqual((found.outcome.value, found.required), ("fail", "≤ 10.08 Mb/s"))
 
+    def test_only_the_lines_that_are_asked_for_are_judged(self) -> None:
+        lines = [
+            {"id": id_, "characteristic": id_, "condition": {"present": True}}
+            for id_ in ("picture.codec", "picture.size")
+        ]
+        head = {
+            "brisk_spec": 1,
+            "id": "two",
+            "name": " Two ",
+            "family": "web",
+            "source": "a test",
+            "issued": "2026-03-02",
+        }
+        spec = parse_spec({**head, "lines": [one | {"id": one["id"].replace(".", "-")} for one in lines]})
+        found = judge(spec, inspection(), only={"picture-size"})
+        self.assertEqual([one.line.id for one in found.findings], ["picture-size"])
+        self.assertEqual(spec.name, "Two")
+
 
 BY_KIND = {
     "cases": [

@@ -54,6 +54,16 @@ class JudgeAgainTest(QueueTestCase):
         self.assertEqual(judge_again(self.new, by=self.people["lead"]), 0)
         self.assertIn("Judged 1 check again", AuditEntry.objects.get(verb="spec.judged-again").says)
 
+    def test_lines_stand_in_the_order_of_the_newest_version(self) -> None:
+        rows = SPEC.strip().splitlines()
+        turned = "\n".join([*rows[:-4], *reversed(rows[-4:])])
+        version = spec_version(turned)
+        judge_again(version, by=self.people["lead"])
+        own = [line.id for line in version.parsed().lines]
+        self.assertEqual(own[0], "length")
+        found = list(Check.objects.get().findings.values_list("line", flat=True))
+        self.assertEqual([line for line in found if line in own], [line for line in own if line in found])
+
     def test_a_line_that_is_gone_goes_from_the_findings(self) -> None:
         shorter = spec_version(
             SPEC.replace("  - { id: codec, characteristic: picture.codec, condition: { equals: avc } }\n", "")

@@ -5,8 +5,9 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 
 from brisk_core.spec import parse_spec, shelf_specs
+from brisk_web.house import chain
 from brisk_web.house.models import AuditEntry
-from brisk_web.house.services import bring_back, record, retire
+from brisk_web.house.services import bring_back, name_of, record, retire
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.pages.house import _WALLS, _open_walls
 from brisk_web.shelf.services import publish, publish_shelf
@@ -39,6 +40,16 @@ class RecordTest(HouseMixin, TestCase):
         second = publish(parse_spec(SPEC.replace("equals: 25", "equals: 30")))
         self.assertEqual((second.number, second.spec.current), (2, second))
         self.assertEqual(len(publish_shelf()), len(shelf_specs()))
+
+    def test_people_are_called_by_their_names_and_else_by_how_they_sign_in(self) -> None:
+        person = self.people["operator"]
+        self.assertEqual(name_of(person), "operator")
+        person.first_name, person.last_name = "Otto", "Lockwood"
+        self.assertEqual(name_of(person), "Otto Lockwood")
+
+    def test_the_head_of_a_trail_that_nobody_sealed(self) -> None:
+        record("job.opened", self.root, "x")
+        self.assertEqual(chain.head(), (0, chain.FIRST))
 
     def test_out_of_use_and_back_stand_on_the_trail_once(self) -> None:
         job, lead = Job.objects.create(title="Canal"), self.people["lead"]

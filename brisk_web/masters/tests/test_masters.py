@@ -126,6 +126,7 @@ class MastersTest(QueueTestCase):
         self.client.post(f"/checks/{check.pk}/against/compare", {"with": master.pk})
         comparison = Comparison.objects.get()
         self.client.post(f"/checks/{check.pk}/against/{comparison.pk}/cancel")
+        self.assertFalse(services.cancel(comparison, by=None), "it is cancelled already")
         self.work()
         comparison.refresh_from_db()
         self.assertEqual((comparison.state, comparison.document), ("cancelled", None))

@@ -25,6 +25,24 @@ class WritingTest(HouseMixin, TestCase):
         assert current
         self.assertEqual((current.number, current.document["lines"][0]["condition"]), (2, {"equals": 30}))
 
+    def test_a_document_is_written_in_the_order_of_people(self) -> None:
+        """The database keeps keys by their length."""
+        row = {"label": "Rate", "weight": "must", "condition": {"equals": 25}, "characteristic": "picture.frame_rate"}
+        ladder = {
+            "copies": [{"lines": 360, "label": "360p"}],
+            "rows": [{"why": "x", "outcome": "kept", "when": {"picture.codec": {"equals": "avc"}}}],
+        }
+        text = document_as_yaml(
+            {"lines": [row | {"id": "rate"}], "ladder": ladder, "name": "N", "brisk_spec": 1, "id": "n"}
+        )
+        names = ("brisk_spec:", "name:", "id: rate", "label: Rate", "characteristic:", "condition:", "weight:")
+        places = [text.index(name) for name in names]
+        self.assertEqual(places, sorted(places))
+        places = [
+            text.index(name) for name in ("rows:", "when:", "outcome:", "why:", "copies:", "label: 360p", "lines: 360")
+        ]
+        self.assertEqual(places, sorted(places))
+
     def test_mistakes_are_all_named_and_nothing_is_published(self) -> None:
         self.sign_in("lead")
         broken = SPEC.replace("equals: 25", "equals: fast").replace("picture.codec", "picture.kodec")

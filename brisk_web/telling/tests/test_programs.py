@@ -109,6 +109,10 @@ class ProgramsTest(QueueTestCase):
         record("handoff.taken", self.root, "y")
         Message.objects.update(state=Work.State.DONE, created_at=timezone.now() - timedelta(days=31))
         self.assertEqual(remove_messages(), 2)
+        record("handoff.taken", self.root, "w")
+        Message.objects.update(state=Work.State.DONE, created_at=timezone.now() - timedelta(days=29))
+        self.assertEqual(remove_messages(), 0)  # not yet
+        Message.objects.all().delete()
         record("handoff.taken", self.root, "z")
         Message.objects.update(created_at=timezone.now() - timedelta(days=31))
         self.assertEqual((remove_messages(), hook.messages.count()), (0, 1))  # it has not ended
