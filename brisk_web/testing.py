@@ -64,9 +64,9 @@ SILENT_INTEGRITY = (
 )
 
 
-def person(role: str) -> Any:
-    """Return a person with a role."""
-    user = get_user_model().objects.create_user(role, password="right-word")
+def person(role: str, name: str = "") -> Any:
+    """Return a person with a role, who signs in by its name or another one."""
+    user = get_user_model().objects.create_user(name or role, password="right-word")
     user.groups.set([Group.objects.get(name=role)])
     return user
 

@@ -33,6 +33,7 @@ _LEAD = (
     "shelf.add_specversion",
     "house.view_auditentry",
     "house.change_defaults",
+    "auth.change_user",
     "storage.add_storageroot",
 )
 

@@ -16,14 +16,20 @@ from django.contrib.auth.views import LoginView
 from django.core import signing
 from django.db.models import Sum
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.utils import timezone
+
+from brisk_web.accounts.models import Preference
 
 MOST_FROM_AN_ADDRESS = 40  #: sign-ins that may fail from one address within an hour, whatever the names
 _WITHIN = timedelta(hours=1)
 _DEVICE, _DEVICE_S = "brisk-device", 90 * 86_400  # a cookie by which a device is known, and how long
 _LONGEST_NAME = 150  # letters of a name, as Django keeps it
+#: In a session of somebody whose password was given by another person.
+OWES_PASSWORD = "owes-password"  # noqa: S105 - a key, no password
 _SEEN, _SEEN_EVERY_S = "seen", 60
+#: What somebody can reach who has not chosen a password of their own yet.
+_WITHOUT_PASSWORD = ("/you/password", "/sign-out", "/session", "/notices/unread.json")
 #: Addresses that pages ask by themselves, which are no sign of a person.
 _BY_ITSELF = ("/session", "/notices/unread.json")
 
@@ -61,6 +67,8 @@ class SignIn(LoginView):
 
     def form_valid(self, form: AuthenticationForm) -> HttpResponse:
         answer = super().form_valid(form)
+        if Preference.objects.filter(user=form.get_user(), password_given=True).exists():
+            self.request.session[OWES_PASSWORD] = True
         answer.set_cookie(
             _DEVICE,
             signing.dumps(form.get_user().pk, salt=_DEVICE),
@@ -86,6 +94,8 @@ class IdleSession:
                 logout(request)
             elif seen is None or (now - seen > _SEEN_EVERY_S and _is_an_act(request)):
                 request.session[_SEEN] = now
+            if request.session.get(OWES_PASSWORD) and request.path not in _WITHOUT_PASSWORD:
+                return redirect("password")
         return self.answer(request)
 
 

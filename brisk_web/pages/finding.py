@@ -63,6 +63,7 @@ _FIXED = (
     ("page", "Change your password", "", "password", ""),
     ("action", "Open a job", "new title", "new-job", "jobs.add_job"),
     ("action", "Add a destination", "folder, FTP, hand-off", "new-destination", "handoff.keep_destinations"),
+    ("page", "People", "accounts, invite, roles, passwords, sessions", "people", "auth.change_user"),
     ("page", "House defaults", "what new things begin with, defaults", "house-defaults", "house.change_defaults"),
     ("page", "Programs that are told", "webhook, message, house", "hooks", "telling.keep_hooks"),
     ("action", "The house's words", "why, what to change, remedy", "house-words", "shelf.add_specversion"),

@@ -21,6 +21,7 @@ from django.views.decorators.http import require_http_methods
 
 from brisk_web.accounts.models import Preference
 from brisk_web.accounts.people import signed_in
+from brisk_web.accounts.signing_in import OWES_PASSWORD
 from brisk_web.accounts.zones import zones_by_part
 from brisk_web.house.services import record
 
@@ -102,11 +103,14 @@ def password(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         with transaction.atomic():
             form.save()
+            Preference.objects.filter(user=person).update(password_given=False)
             record("person.password", person, "Changed their password", by=person)
         update_session_auth_hash(request, person)
-        request.session.pop(_WRONG, None)
+        for name in (_WRONG, OWES_PASSWORD):
+            request.session.pop(name, None)
         messages.success(request, "Your password is changed. Wherever else you were signed in, you no longer are.")
         return redirect("you")
     if "old_password" in form.errors:
         request.session[_WRONG] = [*wrong, now]
-    return render(request, "pages/password.html", {"form": form}, status=422 if form.is_bound else 200)
+    context = {"form": form, "owes": request.session.get(OWES_PASSWORD)}
+    return render(request, "pages/password.html", context, status=422 if form.is_bound else 200)

@@ -61,6 +61,7 @@ _RAIL = {
     "house": "house",
     "hooks": "house",
     "house-defaults": "house",
+    "people": "house",
     "new-hook": "house",
     "change-hook": "house",
     "comments": "jobs",

@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import URLPattern, get_resolver, reverse
 
 from brisk_core.plan.bundle import shipped_bundles
-from brisk_web.accounts.roles import OPERATOR
+from brisk_web.accounts.roles import OPERATOR, VIEWER
 from brisk_web.captions.models import CaptionFile, Pairing
 from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import open_check
@@ -28,7 +28,7 @@ from brisk_web.shelf.services import attach
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import MediaFile, Upload
 from brisk_web.telling.models import Comment, Hook, Message, Notice
-from brisk_web.testing import HouseMixin, spec_version
+from brisk_web.testing import HouseMixin, person, spec_version
 
 DISC = """
 name: Disc
@@ -147,11 +147,12 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     notice = Notice.objects.create(person=by, kind="taken", says="It was taken.", address="/", about="x:1")
     bundle = Bundle.objects.create(name="Both", text=shipped_bundles()["pebbleview-shapes"])
     brought = Brought.objects.create(deliverable=deliverable, asked="title", text="Canal", made_by=by)
+    guest = person(VIEWER, f"guest of {job_title}")
     token, _ = make_token(by, "Render farm", ["read"], 30)
     source = attach(version.spec, "guide.pdf", b"%PDF-1.7", by=by)
     return Furnished(
         values={
-            "source_id": source.pk, "token_id": token.pk,
+            "source_id": source.pk, "token_id": token.pk, "person_id": guest.pk,
             "brought_id": brought.pk, "bundle_id": bundle.pk,
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,

@@ -97,6 +97,11 @@ WRITES: dict[str, str] = {
     "retire-hook": LEAD,
     "house-defaults": LEAD,
     "tokens": VIEWER,
+    "people": LEAD,
+    "change-role": LEAD,
+    "switch-person": LEAD,
+    "reset-password": LEAD,
+    "end-sessions": LEAD,
     "end-token": VIEWER,
     "attach-source": LEAD,
     "retire-source": LEAD,
@@ -106,7 +111,7 @@ FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "people",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}

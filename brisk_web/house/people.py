@@ -1,0 +1,115 @@
+"""Verbs of accounts: invite, give a role, switch off and on, a new password, end sessions."""
+
+from __future__ import annotations
+
+import secrets
+
+from django.contrib.auth import SESSION_KEY
+from django.contrib.auth.models import Group, User
+from django.contrib.sessions.models import Session
+from django.db import transaction
+from django.utils import timezone
+
+from brisk_web.accounts.models import Preference
+from brisk_web.accounts.roles import LEAD, ROLES
+from brisk_web.house.services import name_of, record
+
+
+class PeopleRefused(Exception):
+    """Something that cannot be done to an account, with a sentence."""
+
+
+def role_of(person: User) -> str:
+    """Return the role of a person; empty for none."""
+    names = {group.name for group in person.groups.all()}
+    return next((role for role in reversed(ROLES) if role in names), "")
+
+
+@transaction.atomic
+def invite(username: str, first_name: str, last_name: str, role: str, *, by: User) -> tuple[User, str]:
+    """Make an account with a password that its owner changes when signing in first; return both."""
+    person = User.objects.create(username=username, first_name=first_name, last_name=last_name)
+    _join(person, role)
+    record("person.invited", person, f"Made an account for {name_of(person)}, {role}", by=by)
+    return person, _given_password(person)
+
+
+@transaction.atomic
+def give_role(person: User, role: str, *, by: User) -> None:
+    """Give a person another role. Raises ``PeopleRefused``."""
+    _may_touch(person, by)
+    if role not in ROLES:
+        raise PeopleRefused(f"met {role[:40]!r} as a role; expected one of {', '.join(ROLES)}")
+    before = role_of(person)
+    if before == LEAD and role != LEAD:
+        _keep_a_lead(person)
+    _join(person, role)
+    record("person.role", person, f"{name_of(person)} is {role} now, was {before or 'nothing'}", by=by)
+
+
+@transaction.atomic
+def switch(person: User, *, on: bool, by: User) -> None:
+    """Let a person sign in, or no longer; whatever they did stays. Raises ``PeopleRefused``."""
+    _may_touch(person, by)
+    if not on and role_of(person) == LEAD:
+        _keep_a_lead(person)
+    person.is_active = on
+    person.save(update_fields=["is_active"])
+    if not on:
+        _end_sessions(person)
+    says = "can sign in again" if on else "can no longer sign in"
+    record("person.switched-on" if on else "person.switched-off", person, f"{name_of(person)} {says}", by=by)
+
+
+@transaction.atomic
+def reset_password(person: User, *, by: User) -> str:
+    """Give a person another password, which they change when signing in next; their sessions end."""
+    _may_touch(person, by)
+    record("person.password-reset", person, f"Gave {name_of(person)} a new password", by=by)
+    _end_sessions(person)
+    return _given_password(person)
+
+
+@transaction.atomic
+def end_sessions(person: User, *, by: User) -> int:
+    """End wherever a person is signed in; return how many sessions there were."""
+    if person.is_superuser and not by.is_superuser:
+        raise PeopleRefused(f"{name_of(person)} administers this house; only an administrator can do this.")
+    ended = _end_sessions(person)
+    record("person.sessions-ended", person, f"Ended {ended} sessions of {name_of(person)}", by=by)
+    return ended
+
+
+def _may_touch(person: User, by: User) -> None:
+    if person.pk == by.pk:
+        raise PeopleRefused("This is your own account; somebody else has to do it.")
+    if person.is_superuser and not by.is_superuser:
+        raise PeopleRefused(f"{name_of(person)} administers this house; only an administrator can do this.")
+
+
+def _keep_a_lead(person: User) -> None:
+    leads = User.objects.select_for_update().filter(groups__name=LEAD, is_active=True).exclude(pk=person.pk)
+    if not list(leads):
+        raise PeopleRefused(f"{name_of(person)} is the only lead; make another one first.")
+
+
+def _join(person: User, role: str) -> None:
+    person.groups.remove(*Group.objects.filter(name__in=ROLES))
+    person.groups.add(Group.objects.get(name=role))
+
+
+def _given_password(person: User) -> str:
+    text = secrets.token_urlsafe(12)
+    person.set_password(text)
+    person.save(update_fields=["password"])
+    Preference.objects.update_or_create(user=person, defaults={"password_given": True})
+    return text
+
+
+def _end_sessions(person: User) -> int:
+    mine = [
+        one.pk
+        for one in Session.objects.filter(expire_date__gt=timezone.now())
+        if one.get_decoded().get(SESSION_KEY) == str(person.pk)
+    ]
+    return Session.objects.filter(pk__in=mine).delete()[0]
