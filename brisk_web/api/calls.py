@@ -160,9 +160,9 @@ def forget_answers() -> int:
 
 
 def addresses() -> list[URLPattern]:
-    """The addresses of all calls, below that of the interface."""
-    patterns = [one for one in api.urls[0] if isinstance(one, URLPattern)]
-    return [path(str(one.pattern), _called(one.callback), name=one.name) for one in patterns if one.name != "api-root"]
+    """The addresses of all calls, below that of the interface; their names begin apart from those of pages."""
+    patterns = [one for one in api.urls[0] if isinstance(one, URLPattern) and one.name != "api-root"]
+    return [path(str(one.pattern), _called(one.callback), name=f"api-{one.name}") for one in patterns]
 
 
 def schema() -> dict[str, Any]:

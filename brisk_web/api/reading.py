@@ -172,7 +172,7 @@ def check(request: HttpRequest, check_id: int) -> dict[str, Any]:
     return told_check(get_object_or_404(checks(), pk=check_id))
 
 
-@router.get("/checks/{int:check_id}/document", url_name="api-check-document", summary="A check, whole")
+@router.get("/checks/{int:check_id}/document", url_name="check-document", summary="A check, whole")
 def check_document(request: HttpRequest, check_id: int) -> HttpResponse:
     """The check as ``brisk-sentry/check/1`` has it, by what was judged last."""
     caller(request, READ)

@@ -9,11 +9,12 @@ from typing import Any
 from unittest import mock
 
 from django.test import Client
+from django.urls import reverse
 from django.utils import timezone
 from jsonschema import Draft202012Validator
 
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
-from brisk_web.api.calls import forget_answers, schema
+from brisk_web.api.calls import addresses, forget_answers, schema
 from brisk_web.api.models import GivenAnswer
 from brisk_web.decisions.models import Request, Signature
 from brisk_web.decisions.tests.test_decisions import DecisionCase
@@ -22,6 +23,7 @@ from brisk_web.handoff.models import Destination
 from brisk_web.house.models import AuditEntry, Token
 from brisk_web.house.tokens import SCOPES, make_token
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.pages.tests.furnished import addresses as pages
 
 PROBLEM = "application/problem+json"
 PASSWORD = "right-word"
@@ -289,6 +291,13 @@ class ShapeTest(ApiCase):
         ):
             shape = {**told["components"]["schemas"][name], "components": told["components"]}
             Draft202012Validator(shape).validate(self.get(path).json())
+
+    def test_no_call_takes_the_name_of_a_page(self) -> None:
+        self.assertEqual(reverse("check", args=[1]), "/checks/1/")
+        self.assertEqual(reverse("api-check", args=[1]), "/api/v1/checks/1")
+        names = [one.name for one in addresses()]
+        self.assertFalse(set(names) & {one.name for one in pages()})
+        self.assertGreaterEqual(len(names), 20)
 
     def test_every_call_stands_on_the_page(self) -> None:
         self.sign_in(VIEWER)
