@@ -105,6 +105,19 @@ start_database() {
     "$bin/psql" "$OWN_DATABASE/postgres" -q -c "CREATE DATABASE brisk"
 }
 
+# use_application_role: from here on our own database is used as a role that can do no more than web and workers need.
+use_application_role() {
+  [ -n "${OWN_DATABASE:-}" ] || return 0
+  local psql=/usr/lib/postgresql/15/bin/psql
+  [ -s "$DATABASE_FOLDER/application-password" ] ||
+    (umask 077 && python3 -c 'import secrets; print(secrets.token_urlsafe(24))' >"$DATABASE_FOLDER/application-password")
+  {
+    cat scripts/application_role.sql
+    printf "ALTER ROLE brisk_app PASSWORD '%s';\n" "$(cat "$DATABASE_FOLDER/application-password")"
+  } | PGOPTIONS="-c client_min_messages=warning" "$psql" "$OWN_DATABASE/brisk" -q -v ON_ERROR_STOP=1
+  export DATABASE_URL="postgresql://brisk_app:$(cat "$DATABASE_FOLDER/application-password")@${OWN_DATABASE#*@}/brisk"
+}
+
 # hand_over_database: stops our own cluster and has supervisor run it, which starts it again when it ends.
 hand_over_database() {
   : >"$BRISK_DATA/database.conf"

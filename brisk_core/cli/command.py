@@ -1,4 +1,5 @@
-"""The command ``brisk-sentry``: inspect and check files without a database and without a server.
+"""The command ``brisk-sentry``: inspect and check files without a database and without a server, or in a
+house that is asked to.
 
 Exit status: 0 no fail, 1 a fail, 2 wrong use, 3 the file cannot be read.
 """
@@ -21,6 +22,7 @@ _VERBS = {
     "check": ("judge a file by a spec and a timeline", "checking"),
     "stems": ("hold stems against their mix", "stems"),
     "plan": ("work out what fits before a render is made", "plans"),
+    "remote": ("send a file to a house and wait for its verdict", "remote"),
     "package": ("make a package of files with manifests, or verify one", "packages"),
 }
 

@@ -16,7 +16,7 @@ from brisk_core.facts import REGISTRY, keys
 from brisk_web.api import schemas
 from brisk_web.api.access import DECIDE, HAND_OVER, TAKE_IN, caller
 from brisk_web.api.problems import Problem
-from brisk_web.api.reading import checks, newest_render, told_check, told_file, told_hand_off, told_job
+from brisk_web.api.reading import checks, files_told, newest_render, told_check, told_file, told_hand_off, told_job
 from brisk_web.api.router import router
 from brisk_web.checks.models import Check, Waiver
 from brisk_web.checks.services import open_check
@@ -30,7 +30,8 @@ from brisk_web.jobs import services as jobs
 from brisk_web.jobs.models import Deliverable, Render
 from brisk_web.shelf.services import newest_of
 from brisk_web.storage.models import MediaFile, StorageRoot
-from brisk_web.storage.services import register
+from brisk_web.storage.services import receive, register
+from brisk_web.ui.asking import whole
 
 #: Decisions by their kinds, with the permission that takes them back.
 _KINDS: dict[str, tuple[type[Decision], str]] = {
@@ -77,7 +78,28 @@ def register_file(request: HttpRequest, asked: schemas.NewFile) -> Status[dict[s
     if root is None:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"There is no storage root {asked.root!r}.")
     file = register(root, asked.path, by=by)
-    return Status(201, told_file(MediaFile.objects.select_related("root", "inspection").get(pk=file.pk)))
+    return Status(201, told_file(files_told().get(pk=file.pk)))
+
+
+@router.put(
+    "/uploads/{name}",
+    response={201: schemas.FileTold},
+    summary="Send a file",
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+        }
+    },
+)
+def send_file(request: HttpRequest, name: str) -> Status[dict[str, Any]]:
+    """Send the bytes of a file under its name; it is read at once."""
+    by = caller(request, TAKE_IN, "storage.add_mediafile")
+    length = whole(request.headers.get("Content-Length"))
+    if length is None:
+        raise Problem(HTTPStatus.LENGTH_REQUIRED, "met no Content-Length; expected how many bytes the file has")
+    file = receive(name, length, request, by=by)  # type: ignore[arg-type]  # a request reads
+    return Status(201, told_file(files_told().get(pk=file.pk)))
 
 
 @router.post("/files/{int:file_id}/attempts", response={201: schemas.CheckTold}, summary="Take a file in")

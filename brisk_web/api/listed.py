@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET
 
 from brisk_web.api.calls import schema
 
-_METHODS = ("get", "post")
+_METHODS = ("get", "post", "put")
 
 
 @require_GET
@@ -36,7 +36,10 @@ def calls(request: HttpRequest) -> HttpResponse:
 def _taken(call: dict[str, Any], described: dict[str, Any]) -> list[str]:
     """The names that a call takes: of its query, and of its body."""
     names = [one["name"] for one in call.get("parameters", []) if one["in"] == "query"]
-    content = call.get("requestBody", {}).get("content", {}).get("application/json", {})
+    kinds = call.get("requestBody", {}).get("content", {})
+    if "application/octet-stream" in kinds:
+        return ["the bytes of the file"]
+    content = kinds.get("application/json", {})
     reference = content.get("schema", {}).get("$ref", "").rpartition("/")[2]
     body = described["components"]["schemas"].get(reference, {})
     required = body.get("required", [])

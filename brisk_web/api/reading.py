@@ -6,7 +6,7 @@ from collections.abc import Callable
 from http import HTTPStatus
 from typing import Any, TypeVar
 
-from django.db.models import Model, QuerySet
+from django.db.models import Model, OuterRef, QuerySet, Subquery
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
@@ -77,9 +77,8 @@ def told_check(check: Check) -> dict[str, Any]:
 
 
 def told_deliverable(row: Deliverable) -> dict[str, Any]:
-    """A deliverable of ``with_state`` as a call gives it."""
-    state, newest = row.state, row.newest_render  # type: ignore[attr-defined]  # of ``with_state``
-    check = Check.objects.filter(render=newest).values_list("pk", flat=True).first() if newest else None
+    """A row of ``deliverables`` as a call gives it."""
+    state, check = row.state, row.newest_check  # type: ignore[attr-defined]  # of ``deliverables``
     return {
         "id": row.pk, "job": row.job_id, "name": row.name, "spec": row.spec_version.spec.slug,
         "version": row.spec_version.number, "due_at": row.due_at, "state": state, "says": State(state).label,
@@ -102,7 +101,13 @@ def checks() -> QuerySet[Check]:
 
 def deliverables() -> QuerySet[Deliverable]:
     """Deliverables with what is told of them."""
-    return with_state(Deliverable.objects.select_related("spec_version__spec"))
+    newest = Check.objects.filter(render=OuterRef("standing__newest_render")).values("pk")[:1]
+    return with_state(Deliverable.objects.select_related("spec_version__spec")).annotate(newest_check=Subquery(newest))
+
+
+def files_told() -> QuerySet[MediaFile]:
+    """Files with what is told of them."""
+    return MediaFile.objects.select_related("root", "inspection").defer("inspection__document")
 
 
 @router.get("/jobs", response=schemas.Page, summary="Jobs")
@@ -143,15 +148,15 @@ def deliverable(request: HttpRequest, deliverable_id: int) -> dict[str, Any]:
 def files(request: HttpRequest, name: str = "", before: int = _BEFORE, limit: int = _LIMIT) -> dict[str, Any]:
     """The files that are known, of one name or all."""
     caller(request, READ)
-    rows = MediaFile.objects.select_related("root", "inspection").defer("inspection__document")
-    return page_of(request, rows.filter(name=_plain(name)) if name else rows, told_file, before, limit)
+    rows = files_told().filter(name=_plain(name)) if name else files_told()
+    return page_of(request, rows, told_file, before, limit)
 
 
 @router.get("/files/{int:file_id}", response=schemas.FileTold, summary="A file")
 def file(request: HttpRequest, file_id: int) -> dict[str, Any]:
     """One file, and how far it is read."""
     caller(request, READ)
-    return told_file(get_object_or_404(MediaFile.objects.select_related("root", "inspection"), pk=file_id))
+    return told_file(get_object_or_404(files_told(), pk=file_id))
 
 
 @router.get("/checks", response=schemas.Page, summary="Checks")

@@ -132,11 +132,11 @@ def _at_rate(timeline: Timeline, rate: str) -> tuple[Edit, dict[str, Any] | None
 
 
 def carried_range(start: int | None, end: int | None, carried: Callable[[int], int]) -> tuple[int | None, int | None]:
-    """Return a range whose frames have other numbers now; one that would be empty has a frame."""
+    """Return a range whose frames have other numbers now; one that would be empty has the frame before its end."""
     if start is None or end is None:
         return start, end
-    first = carried(start)
-    return first, max(carried(end), first + 1)
+    first, last = carried(start), max(carried(end), 1)
+    return min(first, last - 1), last
 
 
 def known_sources(timeline: Edit) -> list[tuple[Source, MediaFile | None]]:

@@ -6,11 +6,12 @@ import datetime
 import glob
 import logging
 import shutil
+import tempfile
 import unicodedata
 import uuid
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from typing import Any, BinaryIO
+from typing import IO, Any, BinaryIO
 
 import fsspec
 from django.conf import settings
@@ -31,6 +32,8 @@ log = logging.getLogger(__name__)
 UPLOAD_LIFE = datetime.timedelta(days=2)  # an upload that nobody touched for so long is dropped
 _LONGEST_NAME = 255
 MOST_UPLOADS = 200  #: that one person may have open
+_BLOCK = _IN_MEMORY = 1 << 20  # bytes of a chunk that are read at once, and kept in memory
+_CHUNK = 8 << 20  # bytes of a file that comes whole, between two steps of the database
 KEPT_FREE = 1 << 30  #: bytes of the disk that no upload may take
 
 
@@ -227,22 +230,42 @@ def _require_room(name: str, size: int, by: User) -> None:
 def append(upload: Upload, offset: int, body: BinaryIO, length: int) -> Upload:
     """Append a chunk; raises ``WrongOffset`` when it does not begin where the upload ends.
 
-    A chunk that breaks off keeps what has arrived. The last one makes the file.
+    A chunk that breaks off keeps what has arrived. The last one makes the file. All of it is received before the
+    database is asked for anything: a slow line holds no row and no transaction.
     """
-    with transaction.atomic():
-        upload = _locked(upload)
-        wrong = _mend(upload) or upload.offset != offset
-        if not wrong:
-            room = upload.size - upload.offset
-            if length > room:
-                raise StorageRefused(f"met a chunk of {length} bytes; expected at most {room}")
-            upload.offset += _write_chunk(upload, body, length)
-            if upload.is_whole and not upload.target:
-                upload.target = f"{_fresh_folder()}/{upload.name}"
-            upload.save(update_fields=["offset", "target", "touched_at"])
+    with tempfile.SpooledTemporaryFile(max_size=_IN_MEMORY) as chunk:
+        arrived = _receive(chunk, body, length)
+        with transaction.atomic():
+            upload = _locked(upload)
+            wrong = _mend(upload) or upload.offset != offset
+            if not wrong:
+                room = upload.size - upload.offset
+                if length > room:
+                    raise StorageRefused(f"met a chunk of {length} bytes; expected at most {room}")
+                _write_chunk(upload, chunk)
+                upload.offset += arrived
+                if upload.is_whole and not upload.target:
+                    upload.target = f"{_fresh_folder()}/{upload.name}"
+                upload.save(update_fields=["offset", "target", "touched_at"])
     if wrong:  # told once what was mended is kept
         raise WrongOffset(f"met a chunk at byte {offset}; expected byte {upload.offset}")
     return finish(upload)
+
+
+def receive(name: str, size: int, body: BinaryIO, *, by: User) -> MediaFile:
+    """Take a whole file from its line and register it; raises ``StorageRefused``, and then nothing of it is kept."""
+    upload = open_upload(name, size, by=by)
+    try:
+        while upload.file is None:
+            before = upload.offset
+            upload = append(upload, before, body, min(_CHUNK, size - before))
+            if upload.file is None and upload.offset == before:
+                raise StorageRefused(f"{name} broke off after {upload.offset:,} of {size:,} bytes; send it again")
+    except BaseException:
+        upload.part_path.unlink(missing_ok=True)
+        Upload.objects.filter(pk=upload.pk, file=None).delete()
+        raise
+    return upload.file
 
 
 def look_after(upload: Upload) -> Upload:
@@ -321,21 +344,27 @@ def finish_uploads() -> int:
     return done
 
 
-def _write_chunk(upload: Upload, body: BinaryIO, length: int) -> int:
-    written = 0
+def _receive(chunk: IO[bytes], body: BinaryIO, length: int) -> int:
+    """Take the bytes of a chunk from its line; return how many arrived before it ended or broke."""
+    arrived = 0
+    while arrived < length:
+        try:
+            block = body.read(min(_BLOCK, length - arrived))
+        except OSError:  # the line broke: what has arrived counts
+            break
+        if not block:
+            break
+        chunk.write(block)
+        arrived += len(block)
+    chunk.seek(0)
+    return arrived
+
+
+def _write_chunk(upload: Upload, chunk: IO[bytes]) -> None:
     with open(upload.part_path, "r+b") as part:
         part.seek(upload.offset)
         part.truncate()
-        while written < length:
-            try:
-                block = body.read(min(1 << 20, length - written))
-            except OSError:  # the line broke: what has arrived counts
-                break
-            if not block:
-                break
-            part.write(block)
-            written += len(block)
-    return written
+        shutil.copyfileobj(chunk, part, _BLOCK)
 
 
 def _fresh_folder() -> str:

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import io
 import json
 import random
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 from jsonschema import Draft202012Validator
@@ -23,7 +27,10 @@ from brisk_web.handoff.models import Destination
 from brisk_web.house.models import AuditEntry, Token
 from brisk_web.house.tokens import SCOPES, make_token
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import take_in
 from brisk_web.pages.tests.furnished import addresses as pages
+from brisk_web.storage.models import MediaFile, Upload
+from brisk_web.storage.services import StorageRefused, receive
 
 PROBLEM = "application/problem+json"
 PASSWORD = "right-word"
@@ -139,6 +146,9 @@ class RightsTest(ApiCase):
         ]
 
     def ask(self, method: str, path: str, text: str) -> Any:
+        if method == "put":
+            headers = {"authorization": f"Bearer {text}"}
+            return self.caller.put(f"/api/v1{path}", b"x", content_type="application/octet-stream", headers=headers)
         return self.get(path, text) if method == "get" else self.post(path, {}, text)
 
     def test_nobody_without_a_token_that_counts(self) -> None:
@@ -174,8 +184,11 @@ class RightsTest(ApiCase):
         viewer, before = self.token_for(VIEWER), None
         before = AuditEntry.objects.count()
         for method, path in self.calls():
-            if method == "post":
-                self.refused(self.post(path, self.sample(path), viewer), 403, "viewer may not do this.")
+            if method != "get":
+                answer = (
+                    self.ask(method, path, viewer) if method == "put" else self.post(path, self.sample(path), viewer)
+                )
+                self.refused(answer, 403, "viewer may not do this.")
         self.assertEqual(AuditEntry.objects.count(), before)
         waived = {"line": "size", "reason": "agreed"}
         self.refused(self.post(f"/checks/{self.check.pk}/waivers", waived), 409, "Only a lead")
@@ -235,6 +248,21 @@ class ShapeTest(ApiCase):
             seen += [row["title"] for row in page["rows"]]
             path = (page["next"] or "").removeprefix("/api/v1")
         self.assertEqual(seen, [f"Job {number}" for number in range(24, -1, -1)])
+
+    def test_lists_ask_no_more_for_many_rows_than_for_few(self) -> None:
+        def queries(path: str) -> int:
+            self.get(path)  # the token is noted as used
+            with CaptureQueriesContext(connection) as asked:
+                self.assertEqual(self.get(path).status_code, 200)
+            return len(asked)
+
+        paths = ("/jobs", "/deliverables", "/files", "/checks", "/hand-offs")
+        few = {path: queries(path) for path in paths}
+        for number in range(5):
+            row = Deliverable.objects.create(job=self.wide.job, name=f"Row {number}", spec_version=self.version)
+            take_in(self.media(f"row{number}.mp4"), row, by=self.operator)
+        self.assertEqual({path: queries(path) for path in paths}, few)
+        self.assertLessEqual(max(few.values()), 6)
 
     def test_what_has_not_changed_is_not_sent_again(self) -> None:
         first = self.get("/jobs")
@@ -307,3 +335,27 @@ class ShapeTest(ApiCase):
 
 
 _QUERY = ["limit", "before", "title", "name", "job", "state", "file"]
+
+
+class SendTest(ApiCase):
+    def send(self, data: bytes, name: str = "later.mp4", **headers: str) -> Any:
+        sent = {"authorization": f"Bearer {self.text}", **headers}
+        return self.caller.put(f"/api/v1/uploads/{name}", data, content_type="application/octet-stream", headers=sent)
+
+    def test_a_file_is_sent_whole_and_read(self) -> None:
+        data = (self.folder / "shelf" / self.check.media_file.path).read_bytes()
+        with mock.patch("brisk_web.storage.services._CHUNK", 1000):
+            told = self.send(data)
+        self.assertEqual((told.status_code, told.json()["size"]), (201, len(data)))
+        self.work()
+        self.assertEqual(self.get(f"/files/{told.json()['id']}").json()["reading"], "done")
+        self.assertEqual(Path(MediaFile.objects.get(pk=told.json()["id"]).url).read_bytes(), data)
+
+    def test_what_breaks_off_or_is_none_leaves_nothing(self) -> None:
+        self.refused(self.send(b"", **{"content-length": "0"}), 422, "is empty; expected a media file")
+        self.refused(self.send(b""), 411, "expected how many bytes the file has")
+        with self.assertRaisesMessage(StorageRefused, "broke off after 3 of 9 bytes; send it again"):
+            receive("a.mp4", 9, io.BytesIO(b"abc"), by=self.operator)
+        self.refused(self.send(b"abc", name="a%0Ab.mp4"), 422, "expected printable characters")
+        self.assertFalse(Upload.objects.exists())
+        self.assertFalse(list((self.folder / "data").rglob("*.part")))

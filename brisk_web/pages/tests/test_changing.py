@@ -14,7 +14,7 @@ from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import judge
 from brisk_web.edits.events import timeline_changed
 from brisk_web.edits.models import Timeline
-from brisk_web.edits.services import change_timeline
+from brisk_web.edits.services import carried_range, change_timeline
 from brisk_web.house.models import AuditEntry
 from brisk_web.jobs.events import assigned
 from brisk_web.jobs.models import Deliverable, Job
@@ -219,6 +219,16 @@ class JudgedAgainTest(FurnishedMixin, QueueTestCase):
         wrong = self.client.post(address, said | {"rate": "7", "seen": self.seen_at(address)})
         self.assertEqual(list(wrong.context["form"].errors), ["rate"])
         self.assertEqual(Timeline.objects.get().edit.rate, 50)
+
+    def test_a_range_always_has_a_frame_of_the_edit(self) -> None:
+        for start, end, places, expected in (
+            (3, 9, {3: 6, 9: 18}, (6, 18)),
+            (3, 4, {3: 2, 4: 2}, (1, 2)),
+            (8, 9, {8: 5, 9: 5}, (4, 5)),
+            (0, 1, {0: 0, 1: 0}, (0, 1)),
+        ):
+            self.assertEqual(carried_range(start, end, places.__getitem__), expected)
+        self.assertEqual(carried_range(None, None, {}.__getitem__), (None, None))
 
     def test_a_rate_that_its_file_states_is_not_mended(self) -> None:
         timeline = Timeline.objects.get()

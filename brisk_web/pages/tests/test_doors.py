@@ -131,7 +131,7 @@ NAMES = (
     "timeline", "places", "path", "name", "url", "target", "deliverable", "spec_version", "in", "out", "version",
     "document", "publish", "try", "start", "end", "title", "naming_rule", "due_at", "after", "range_text", "rate",
     "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again", "seen", "attempts_too", "intake", "time_zone",
-    "frame", "line", "refusal", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
+    "frame", "line", "refusal", "role", "username", "scopes", "days", "kind_of_work", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
     "render_fast_start", "render_bytes", "render_length", "screen", "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions",
     "shape", "enlarge", "length", "sounds", "free", "codecs", "sound", "alpha", "switcher_rate", "counts_fields",
     "name_length", "name_signs", "card", "disc_kind", "at", "key", "render_name", "render_wrapper", "render_codec",

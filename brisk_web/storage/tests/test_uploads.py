@@ -5,13 +5,14 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.db import connection
 from django.test import TestCase
 from django.utils import timezone
 
 from brisk_web.inspections.models import Inspection
 from brisk_web.storage import services
 from brisk_web.storage.models import MediaFile, Upload
-from brisk_web.testing import HouseMixin
+from brisk_web.testing import HouseMixin, QueueTestCase
 
 TUS = {"Tus-Resumable": "1.0.0"}
 
@@ -245,3 +246,34 @@ class NewRootTest(HouseMixin, TestCase):
         self.sign_in()
         answer = self.client.post("/files/roots/new", {"name": "More", "url": "/tmp"})
         self.assertContains(answer, "Not for this role", status_code=403)
+
+
+class SlowLineTest(QueueTestCase):
+    def test_nothing_of_the_database_is_held_while_a_chunk_arrives(self) -> None:
+        upload = services.open_upload("a.mp4", 10, by=self.people["operator"])
+        held, other = [], services.open_upload("b.mp4", 3, by=self.people["operator"])
+
+        class Slow(io.BytesIO):
+            def read(self, size: int | None = -1) -> bytes:
+                held.append(connection.in_atomic_block)
+                return super().read(min(size or 3, 3))
+
+        self.assertEqual(services.append(upload, 0, Slow(b"012345678"), 9).offset, 9)
+        self.assertEqual((len(held), any(held)), (3, False))
+        services.append(other, 0, Slow(b"abc"), 3)
+        file = services.append(upload, 9, Slow(b"9"), 1).file
+        assert file
+        self.assertEqual(Path(file.url).read_bytes(), b"0123456789")
+
+    def test_of_two_that_send_the_same_chunk_one_is_taken(self) -> None:
+        upload = services.open_upload("a.mp4", 10, by=self.people["operator"])
+
+        class Overtaken(io.BytesIO):
+            def read(self, size: int | None = -1) -> bytes:
+                if not self.tell():
+                    services.append(upload, 0, io.BytesIO(b"abcde"), 5)
+                return super().read(size)
+
+        with self.assertRaisesRegex(services.WrongOffset, "expected byte 5"):
+            services.append(upload, 0, Overtaken(b"01234"), 5)
+        self.assertEqual(Upload.objects.get().part_path.read_bytes(), b"abcde")
