@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from django.contrib.auth.models import User
+from django.core.files.base import ContentFile, File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
@@ -30,17 +31,14 @@ if TYPE_CHECKING:
 _MOST_KEPT = 4_000_000  # bytes of an EDL
 
 
-def _read(data: bytes, name: str, hints: dict[str, Any]) -> dict[str, Any]:
-    with tempfile.NamedTemporaryFile(prefix="edit-") as file:
-        file.write(data)
-        file.flush()
-        request = requests.Edit(path=os.path.realpath(file.name), name=name, hints=hints)
-        return sandbox.run(request, limits=sandbox.Limits(wall_s=60, processor_s=60))
-
-
-def read_edit(upload: UploadedFile[Any], hints: dict[str, Any]) -> dict[str, Any]:
+def read_edit(file: File[Any], hints: dict[str, Any]) -> dict[str, Any]:
     """Read an edit file in the sandbox and return its JSON; raises ``EditRefused`` with what is wrong."""
-    return _read(b"".join(upload.chunks()), upload.name or "edit", hints)
+    with tempfile.NamedTemporaryFile(prefix="edit-") as copy:
+        for chunk in file.chunks():
+            copy.write(chunk)
+        copy.flush()
+        request = requests.Edit(path=os.path.realpath(copy.name), name=file.name or "edit", hints=hints)
+        return sandbox.run(request, limits=sandbox.Limits(wall_s=60, processor_s=60))
 
 
 def import_timeline(
@@ -58,8 +56,7 @@ def import_timeline(
     is as ``assumed``.
     """
     name = upload.name or "edit"
-    data = b"".join(upload.chunks())
-    document = _read(data, name, hints)  # takes up to a minute, so no transaction is open yet
+    document = read_edit(upload, hints)  # takes up to a minute, so no transaction is open yet
     document = timeline_to_json(_filled(timeline_from_json(document), EditHints.from_json(assumed or {})))
     with transaction.atomic():
         timeline = Timeline.objects.create(
@@ -69,8 +66,9 @@ def import_timeline(
             document=document,
             replaces=replaces,
         )
-        if name.lower().endswith(".edl") and len(data) <= _MOST_KEPT:
-            EdlText.objects.create(timeline=timeline, data=data, hints=hints)
+        if name.lower().endswith(".edl") and (upload.size or 0) <= _MOST_KEPT:
+            upload.seek(0)
+            EdlText.objects.create(timeline=timeline, data=upload.read(), hints=hints)
         record("timeline.imported", timeline, f"Imported {upload.name} into {job.title}", by=by)
     return timeline
 
@@ -128,7 +126,7 @@ def _at_rate(timeline: Timeline, rate: str) -> tuple[Edit, dict[str, Any] | None
     if kept is None:
         raise EditRefused(f"{timeline.file_name} states its rate itself, or was not kept; import it again to mend that")
     hints = {**kept.hints, "rate": str(wanted)}
-    return timeline_from_json(_read(bytes(kept.data), timeline.file_name, hints)), hints
+    return timeline_from_json(read_edit(ContentFile(bytes(kept.data), timeline.file_name), hints)), hints
 
 
 def carried_range(start: int | None, end: int | None, carried: Callable[[int], int]) -> tuple[int | None, int | None]:
