@@ -18,10 +18,9 @@ from brisk_web.api.access import DECIDE, HAND_OVER, TAKE_IN, caller
 from brisk_web.api.problems import Problem
 from brisk_web.api.reading import checks, files_told, newest_render, told_check, told_file, told_hand_off, told_job
 from brisk_web.api.router import router
-from brisk_web.checks.models import Check, Waiver
+from brisk_web.checks.models import Check
 from brisk_web.checks.services import open_check
 from brisk_web.decisions import services as decisions
-from brisk_web.decisions.models import Request, Signature, Watching
 from brisk_web.handoff import services as handing
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.house.models import Decision, in_use
@@ -32,15 +31,6 @@ from brisk_web.shelf.services import newest_of
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.storage.services import receive, register
 from brisk_web.ui.asking import whole
-
-#: Decisions by their kinds, with the permission that takes them back.
-_KINDS: dict[str, tuple[type[Decision], str]] = {
-    "request": (Request, "decisions.add_request"),
-    "waiver": (Waiver, "checks.add_waiver"),
-    "watching": (Watching, "decisions.add_watching"),
-    "signature": (Signature, "decisions.add_signature"),
-}
-_CHANGES = {"pause": handing.pause, "go-on": handing.go_on, "cancel": handing.cancel, "look": handing.look_now}
 
 
 def _told(kind: str, row: Decision) -> dict[str, Any]:
@@ -179,9 +169,10 @@ def sign(request: HttpRequest, check_id: int, asked: schemas.NewSignature) -> St
 @router.post("/decisions/{kind}/{int:decision_id}/taking-back", response=schemas.DecisionTold, summary="Take back")
 def take_back(request: HttpRequest, kind: str, decision_id: int, asked: schemas.TakenBack) -> dict[str, Any]:
     """Take a decision back, with a reason; both stay on record."""
-    if kind not in _KINDS:
-        raise Problem(HTTPStatus.NOT_FOUND, f"There is no kind {kind[:40]!r}; expected one of {', '.join(_KINDS)}.")
-    model, permission = _KINDS[kind]
+    if kind not in decisions.KINDS:
+        says = f"There is no kind {kind[:40]!r}; expected one of {', '.join(decisions.KINDS)}."
+        raise Problem(HTTPStatus.NOT_FOUND, says)
+    model, permission = decisions.KINDS[kind]
     by = caller(request, DECIDE, permission)
     row = get_object_or_404(model._default_manager, pk=decision_id)
     decisions.take_back(row, asked.why, by=by)
@@ -205,9 +196,10 @@ def hand_over(request: HttpRequest, deliverable_id: int, asked: schemas.NewHandO
 def change_hand_off(request: HttpRequest, handoff_id: int, action: str) -> dict[str, Any]:
     """``pause``, ``go-on``, ``cancel``, or ``look`` again."""
     by = caller(request, HAND_OVER, "handoff.add_handoff")
-    if action not in _CHANGES:
-        raise Problem(HTTPStatus.NOT_FOUND, f"There is no {action[:40]!r}; expected one of {', '.join(_CHANGES)}.")
+    if action not in handing.CHANGES:
+        says = f"There is no {action[:40]!r}; expected one of {', '.join(handing.CHANGES)}."
+        raise Problem(HTTPStatus.NOT_FOUND, says)
     row = get_object_or_404(HandOff.objects.select_related("destination"), pk=handoff_id)
-    _CHANGES[action](row, by=by)
+    handing.CHANGES[action](row, by=by)
     row.refresh_from_db()
     return told_hand_off(row)

@@ -40,6 +40,13 @@ from brisk_web.jobs.models import Render
 
 _MAY_WAIVE_MUST = "checks.waive_must"
 _MAY_TAKE_BACK_ANY = "checks.take_back_any"
+#: Decisions by the names of their kinds, each with the permission to make one and to take it back.
+KINDS: dict[str, tuple[type[Decision], str]] = {
+    "request": (Request, "decisions.add_request"),
+    "waiver": (Waiver, "checks.add_waiver"),
+    "watching": (Watching, "decisions.add_watching"),
+    "signature": (Signature, "decisions.add_signature"),
+}
 
 
 # Waivers.

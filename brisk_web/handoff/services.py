@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from datetime import date
 from pathlib import PurePosixPath
 from typing import Any
@@ -220,3 +221,7 @@ def look_now(row: HandOff, *, by: User) -> Look | None:
     row.refresh_from_db()
     record("handoff.looked-at", row, f"Looked again at {row}", by=by)
     return ask_for_look(row)
+
+
+#: What can be done to a hand-off on its way, by the names of buttons and calls.
+CHANGES: Mapping[str, Callable[..., object]] = {"pause": pause, "go-on": go_on, "cancel": cancel, "look": look_now}

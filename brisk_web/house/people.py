@@ -73,8 +73,7 @@ def reset_password(person: User, *, by: User) -> str:
 @transaction.atomic
 def end_sessions(person: User, *, by: User) -> int:
     """End wherever a person is signed in; return how many sessions there were."""
-    if person.is_superuser and not by.is_superuser:
-        raise PeopleRefused(f"{name_of(person)} administers this house; only an administrator can do this.")
+    _spare_administrators(person, by)
     ended = _end_sessions(person)
     record("person.sessions-ended", person, f"Ended {ended} sessions of {name_of(person)}", by=by)
     return ended
@@ -83,13 +82,19 @@ def end_sessions(person: User, *, by: User) -> int:
 def _may_touch(person: User, by: User) -> None:
     if person.pk == by.pk:
         raise PeopleRefused("This is your own account; somebody else has to do it.")
+    _spare_administrators(person, by)
+
+
+def _spare_administrators(person: User, by: User) -> None:
     if person.is_superuser and not by.is_superuser:
         raise PeopleRefused(f"{name_of(person)} administers this house; only an administrator can do this.")
 
 
 def _keep_a_lead(person: User) -> None:
-    leads = User.objects.select_for_update().filter(groups__name=LEAD, is_active=True).exclude(pk=person.pk)
-    if not list(leads):
+    """Raise ``PeopleRefused`` for the only lead; of two who take each other's place one comes first."""
+    leads = User.objects.filter(groups__name=LEAD, is_active=True)
+    list(leads.order_by("pk").select_for_update(of=("self",)))
+    if not leads.exclude(pk=person.pk).exists():  # asked anew, once nobody else is at it
         raise PeopleRefused(f"{name_of(person)} is the only lead; make another one first.")
 
 

@@ -34,14 +34,6 @@ from brisk_web.pages.places import guide_of
 from brisk_web.pages.ways import one_way, way_of
 from brisk_web.ui.asking import whole, words
 
-#: What can be taken back, by its part of the address, with who may.
-_KINDS: dict[str, tuple[type[Decision], str]] = {
-    "request": (Request, "decisions.add_request"),
-    "waiver": (Waiver, "checks.add_waiver"),
-    "watching": (Watching, "decisions.add_watching"),
-    "signature": (Signature, "decisions.add_signature"),
-}
-
 
 def decisions_of(deliverable: Deliverable) -> list[tuple[str, Decision]]:
     """Return all that was decided about a deliverable, the newest first, each with its kind."""
@@ -92,10 +84,10 @@ def _back_to(row: Decision) -> str:
 @require_POST
 def take_back(request: HttpRequest, decision_kind: str, decision_id: int) -> HttpResponse:
     """Take a decision back, with a reason."""
-    if decision_kind not in _KINDS:
+    if decision_kind not in services.KINDS:
         says = f"There is no decision of the kind {decision_kind[:40]!r}."
         return HttpResponse(says, status=404, content_type="text/plain")
-    model, permission = _KINDS[decision_kind]
+    model, permission = services.KINDS[decision_kind]
     if not request.user.has_perm(permission):
         raise PermissionDenied
     row = get_object_or_404(model._default_manager, pk=decision_id)

@@ -32,7 +32,7 @@ _PARTS: dict[str, tuple[str, ...]] = {
     "An imported timeline": ("rate", "size", "scan", "pixel_aspect", "sample_rate"),
     "A new spec": ("spec_family", "spec_source", "review_in_days"),
 }  # fmt: skip
-OF_TIMELINES = _PARTS["An imported timeline"]
+_OF_TIMELINES = _PARTS["An imported timeline"]
 _OF_DELIVERABLES = ("naming_rule", "rendered_by", "rendered_by_email", "language", "two_sign")
 
 
@@ -99,7 +99,7 @@ class DefaultsForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # it 
     def clean(self) -> dict[str, Any]:
         """Read what is said of timelines as an import would."""
         cleaned = super().clean()
-        for name in OF_TIMELINES:
+        for name in _OF_TIMELINES:
             try:
                 EditHints.from_json({name: cleaned.get(name)})
             except ValueRefused as error:
@@ -144,4 +144,4 @@ def of_a_deliverable(known: Defaults) -> dict[str, Any]:
 
 def of_a_timeline(known: Defaults) -> dict[str, Any]:
     """What is taken for true of an imported edit where neither its file nor a person says it."""
-    return {name: getattr(known, name) for name in OF_TIMELINES if name != "rate"}
+    return {name: getattr(known, name) for name in _OF_TIMELINES if name != "rate"}

@@ -206,14 +206,8 @@ def change_hand_off(request: HttpRequest, handoff_id: int) -> HttpResponse:
     row = get_object_or_404(HandOff.objects.select_related("destination"), pk=handoff_id)
     by, action = signed_in(request), words(request.POST, "action")
     try:
-        if action == "pause":
-            services.pause(row, by=by)
-        elif action == "go-on":
-            services.go_on(row, by=by)
-        elif action == "cancel":
-            services.cancel(row, by=by)
-        elif action == "look":
-            services.look_now(row, by=by)
+        if action in services.CHANGES:
+            services.CHANGES[action](row, by=by)
         else:
             messages.error(request, f"There is no {action[:40]!r}; expected pause, go-on, cancel or look.")
     except HandOffRefused as error:

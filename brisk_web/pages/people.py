@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django import forms
@@ -67,18 +68,26 @@ def people(request: HttpRequest) -> HttpResponse:
     return _show(request, given=(person, password))
 
 
+def _done(request: HttpRequest, verb: Callable[[], str]) -> HttpResponse:
+    """Do something to an account and go back to the list, which says what came of it."""
+    try:
+        messages.success(request, verb())
+    except PeopleRefused as error:
+        messages.error(request, str(error))
+    return redirect("people")
+
+
 @require_POST
 @permission_required(_MAY, raise_exception=True)
 def change_role(request: HttpRequest, person_id: int) -> HttpResponse:
     """Give a person another role."""
     person, role = get_object_or_404(User, pk=person_id), words(request.POST, "role")
-    try:
+
+    def give() -> str:
         services.give_role(person, role, by=signed_in(request))
-    except PeopleRefused as error:
-        messages.error(request, str(error))
-    else:
-        messages.success(request, f"{name_of(person)} is {role} now.")
-    return redirect("people")
+        return f"{name_of(person)} is {role} now."
+
+    return _done(request, give)
 
 
 @require_POST
@@ -86,14 +95,26 @@ def change_role(request: HttpRequest, person_id: int) -> HttpResponse:
 def switch_person(request: HttpRequest, person_id: int) -> HttpResponse:
     """Let a person sign in again with ``again``, or no longer."""
     person, on = get_object_or_404(User, pk=person_id), bool(request.POST.get("again"))
-    try:
+
+    def switch() -> str:
         services.switch(person, on=on, by=signed_in(request))
-    except PeopleRefused as error:
-        messages.error(request, str(error))
-    else:
         says = "can sign in again" if on else "can no longer sign in; what they did stays"
-        messages.success(request, f"{name_of(person)} {says}.")
-    return redirect("people")
+        return f"{name_of(person)} {says}."
+
+    return _done(request, switch)
+
+
+@require_POST
+@permission_required(_MAY, raise_exception=True)
+def end_sessions(request: HttpRequest, person_id: int) -> HttpResponse:
+    """End wherever a person is signed in."""
+    person = get_object_or_404(User, pk=person_id)
+
+    def end() -> str:
+        ended = services.end_sessions(person, by=signed_in(request))
+        return f"{name_of(person)} was signed in {ended} times and no longer is."
+
+    return _done(request, end)
 
 
 @require_POST
@@ -107,17 +128,3 @@ def reset_password(request: HttpRequest, person_id: int) -> HttpResponse:
         messages.error(request, str(error))
         return redirect("people")
     return _show(request, given=(person, password))
-
-
-@require_POST
-@permission_required(_MAY, raise_exception=True)
-def end_sessions(request: HttpRequest, person_id: int) -> HttpResponse:
-    """End wherever a person is signed in."""
-    person = get_object_or_404(User, pk=person_id)
-    try:
-        ended = services.end_sessions(person, by=signed_in(request))
-    except PeopleRefused as error:
-        messages.error(request, str(error))
-    else:
-        messages.success(request, f"{name_of(person)} was signed in {ended} times and no longer is.")
-    return redirect("people")
