@@ -49,6 +49,14 @@ need_python() {
   echo "$wanted" >"$stamp"
 }
 
+# need_compiled: the loops of the meters as machine code, which the first that measures would otherwise wait for.
+need_compiled() {
+  local source=brisk_core/meters/compiled.py
+  find brisk_core/meters/__pycache__ -name 'compiled.*.nbi' -newer "$source" 2>/dev/null | grep -q . && return
+  say "Compiling the meters"
+  .venv/bin/python -c 'import brisk_core.meters.compiled'
+}
+
 # need_walls: the library that keeps what reads files from calls that it never needs.
 need_walls() { need_packages libseccomp2; }
 

@@ -69,7 +69,7 @@ class ChangeMeter:
         if not before:
             return (np.nan,) * 7
         previous = before[-1]
-        blocks = now.changed_blocks(previous).ravel()
+        blocks = now.against(previous).changed.ravel()
         count = max(1, round(len(blocks) * _TOP_SHARE))
         busiest = np.partition(blocks, len(blocks) - count)[-count:]
         cells = cv2.absdiff(now.small, previous.small)

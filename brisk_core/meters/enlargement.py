@@ -30,12 +30,12 @@ from brisk_core.meters.folding import (
     height_near,
     shares_that_fold_at,
 )
+from brisk_core.meters.kernels import bends_of
 from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spectrum import falls_short, is_looked_at, lit_box, spectrum_of
 
 _LINES = 270  # lines that are looked at
-_SHORT_BITS = 13  # depth up to which bends fit 16 bits
 _MOST_BEND = 12.0  # 8-bit steps; edges shall not speak for all
 _AROUND = 31  # samples over which the usual bend is taken
 _LEAST_BEND, _LEAST_STEP = 0.05, 0.05  # of a usual bend, and 8-bit steps added to those of a column
@@ -129,14 +129,11 @@ def _strongest(lines: Plane, bits: int) -> tuple[float, float, float]:
 
     Texture tells by the first; in drawings, edges that happen to stand in a column count in both parts of the second.
     """
-    values = np.ascontiguousarray(lines).astype(np.int16 if bits <= _SHORT_BITS else np.int32)
-    steps = np.diff(values, axis=1)
-    most, unit = int(_MOST_BEND * (1 << (bits - 8))), float(1 << (bits - 8))
-    bend = np.minimum(np.abs(np.diff(steps, axis=1)), most).mean(axis=0) / unit
-    slope = np.minimum(np.abs(steps), most).mean(axis=0) / unit
+    unit = float(1 << (bits - 8))
+    bend, slope, values = (profile / unit for profile in bends_of(lines, int(_MOST_BEND * unit)))
     ways = _period(bend), _period(bend / (slope[1:] + slope[:-1] + _LEAST_STEP))
     found = max(ways, key=lambda one: one[1])
-    return (0.0, 0.0, 0.0) if found[0] and _stands(values.mean(axis=0) / unit, found[0]) else found
+    return (0.0, 0.0, 0.0) if found[0] and _stands(values, found[0]) else found
 
 
 def _stands(profile: NDArray[np.float64], frequency: float) -> bool:

@@ -13,17 +13,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import FieldOrder, Scan
-from brisk_core.meters.picture import BAND, Picture, block_means
+from brisk_core.meters.kernels import weigh_weaves
+from brisk_core.meters.picture import Picture
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import neighbours, runs
 
-#: Alternation below this many 8-bit steps is noise of camera or coder.
-_NOISE = 6
 #: Mean combing of a block in its strongest weave over that in its weakest, in 8-bit steps, from which the block counts:
 #: fine detail, grain and the coder's changing quality comb alike in all three.
 _LEAST_EXCESS = 1.5
@@ -51,32 +49,7 @@ _LONG = 12  # pictures in a row of one moment in an interlaced file that are rep
 _PULLDOWN = 5  # frames of a 3:2 pulldown period (SMPTE RP 197): three clean, two mixed
 _STRAY = 0.02  # share of pictures that may contradict the verdict
 
-Plane = NDArray[np.uint8]
-
 UNSURE, PROGRESSIVE, TOP, BOTTOM = 0, 1, 2, 3
-
-
-def alternation(lines: Plane) -> NDArray[np.float32]:
-    """Return how far lines lie above or below both their neighbours, in 8-bit steps above noise, as means of blocks."""
-    middle, above, below = lines[1:-1], lines[:-2], lines[2:]
-    high = cv2.min(cv2.subtract(middle, above), cv2.subtract(middle, below))
-    low = cv2.min(cv2.subtract(above, middle), cv2.subtract(below, middle))
-    both = cv2.max(high, low)
-    kept = np.zeros_like(lines)
-    # The library's types know of no subtraction of a number.
-    cv2.subtract(both, _NOISE_STEP, dst=kept[1:-1])  # type: ignore[call-overload]
-    kept[::BAND] = kept[BAND - 1 :: BAND] = 0  # beside these stand lines of another band
-    return block_means(kept)
-
-
-_NOISE_STEP = (float(_NOISE), 0.0, 0.0, 0.0)
-
-
-def _weave(top: Plane, bottom: Plane) -> Plane:
-    woven = np.empty_like(top)
-    woven[0::2] = top[0::2]
-    woven[1::2] = bottom[1::2]
-    return woven
 
 
 class FieldMeter:
@@ -94,32 +67,12 @@ class FieldMeter:
         """
         if not before or not now.bands.size:
             return (0.0, 0.0, 0.0, np.nan, np.nan, np.nan)
-        present, previous = now.bands, before[-1].bands
-        change = cv2.absdiff(present, previous)
-        top, bottom = float(cv2.mean(change[0::2])[0]), float(cv2.mean(change[1::2])[0])
+        weaves, _, top_sum, bottom_sum, samples = now.against(before[-1])
+        top, bottom = (total * (1 / samples) for total in (top_sum, bottom_sum))
         if top == bottom == 0:
             return (0.0, 0.0, 0.0, 0.0, 0.0, np.nan)
-        weaves = np.stack(
-            [alternation(present), alternation(_weave(present, previous)), alternation(_weave(previous, present))]
-        )
-        excess = weaves - weaves.min(axis=0)
-        most = excess.max(axis=0)
-        strong = excess[:, most > _STRONG_EXCESS]
-        blocks = (
-            strong if strong.size and strong.max(axis=0).sum() >= _LEAST_WEIGHT else excess[:, most > _LEAST_EXCESS]
-        )
-        return (*_weights(blocks), top, bottom, float(weaves[0].mean()))
-
-
-def _weights(blocks: NDArray[np.float32]) -> tuple[float, float, float]:
-    """Return the weights of one moment and of two, top or bottom first; ``blocks`` is the excess of each weave."""
-    own, bottom_top, top_bottom = blocks
-    most = blocks.max(axis=0, initial=0)
-    side = top_bottom - bottom_top
-    clean = own <= _CLEAN * most
-    one = float(most[clean & (np.abs(side) <= _ALIKE * most)].sum())
-    top, bottom = (float(most[~clean & (way >= _SIDED * most)].sum()) for way in (side, -side))
-    return one, top, bottom
+        weights = weigh_weaves(weaves, (_LEAST_EXCESS, _STRONG_EXCESS, _LEAST_WEIGHT), (_CLEAN, _SIDED, _ALIKE))
+        return (*weights, top, bottom, float(weaves[0].mean()))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

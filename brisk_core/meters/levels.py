@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.meters.kernels import count_outside
 from brisk_core.meters.picture import Picture, Plane
 from brisk_core.meters.rows import Rows
 
@@ -59,8 +60,7 @@ class LevelMeter:
         soft_below = soft_above = 0.0
         if luma[2] or luma[3]:  # what lies inside stays inside
             soft = cv2.blur(now.bands, (3, 3))
-            soft_below = _beyond(soft, _NARROW_FLOOR, cv2.CMP_LT) / soft.size
-            soft_above = _beyond(soft, _NARROW_TOP, cv2.CMP_GT) / soft.size
+            soft_below, soft_above = (count / soft.size for count in _count(soft, 8, _NARROW_TOP)[2:])
         return (
             *luma,
             now.luma.size,
@@ -78,23 +78,8 @@ class LevelMeter:
 
 def _count(plane: Plane, bits: int, top: int) -> tuple[int, int, int, int]:
     """Return smallest, largest, how many lie below and how many above narrow range."""
-    low, high = (int(value) for value in cv2.minMaxLoc(plane)[:2])
     shift = bits - 8
-    floor, ceiling = _NARROW_FLOOR << shift, top << shift
-    below = _beyond(plane, floor, cv2.CMP_LT) if low < floor else 0
-    above = _beyond(plane, ceiling, cv2.CMP_GT) if high > ceiling else 0
-    return low, high, below, above
-
-
-_scratch: dict[tuple[int, ...], NDArray[np.uint8]] = {}  # large arrays cost more to get than to fill
-
-
-def _beyond(plane: Plane, limit: int, side: int) -> int:
-    marks = _scratch.get(plane.shape)
-    if marks is None:
-        marks = _scratch[plane.shape] = np.empty(plane.shape, np.uint8)
-    # The library's types know of no comparison with a number.
-    return cv2.countNonZero(cv2.compare(plane, float(limit), side, dst=marks))  # type: ignore[call-overload]
+    return count_outside(plane, _NARROW_FLOOR << shift, top << shift)
 
 
 class LumaHistogram:

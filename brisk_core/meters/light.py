@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.meters.picture import Picture, Plane
+from brisk_core.meters.picture import Picture, Plane, Samples
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import runs
 
@@ -48,8 +49,7 @@ class LightMeter:
         that rose and fell by the step that counts since the picture before; NaN for the first.
         """
         mean = float(now.small.mean())
-        level = _level(now)
-        light = level**_GAMMA * SCREEN_WHITE
+        level, light = _level(now), _light(now)
         cells = cv2.resize(light, (_ACROSS, _DOWN), interpolation=cv2.INTER_AREA)
         rose, fell = self._changed(light, before[-1]) if before else (np.nan, np.nan)
         self._seen = now, light
@@ -57,10 +57,7 @@ class LightMeter:
         return (mean, _high(now, mean), *fixed, rose, fell)
 
     def _changed(self, light: NDArray[np.float32], before: Picture) -> tuple[float, float]:
-        if self._seen is not None and self._seen[0] is before:
-            last = self._seen[1]
-        else:
-            last = _level(before) ** _GAMMA * SCREEN_WHITE
+        last = self._seen[1] if self._seen is not None and self._seen[0] is before else _light(before)
         if last.shape != light.shape:
             return np.nan, np.nan
         dark = np.minimum(light, last) < _DARKER_BELOW
@@ -68,8 +65,29 @@ class LightMeter:
 
 
 def _level(picture: Picture) -> NDArray[np.float32]:
-    samples = picture.samples
-    return np.asarray(np.clip((picture.small - samples.black) / (samples.white - samples.black), 0, 1), np.float32)
+    """Signal of each cell of the small picture, from 0 for black to 1 for white."""
+    return _levels_of_values(picture.samples)[_values(picture)]
+
+
+def _light(picture: Picture) -> NDArray[np.float32]:
+    """Luminance of each cell of the small picture in cd/m²."""
+    return _light_of_values(picture.samples)[_values(picture)]
+
+
+def _values(picture: Picture) -> NDArray[np.intp]:
+    """Cells of the small picture as code values of the coded depth, which they are whole."""
+    return (picture.small * np.float32(1 << (picture.samples.bits - 8))).astype(np.intp)
+
+
+@lru_cache(maxsize=8)
+def _levels_of_values(samples: Samples) -> NDArray[np.float32]:
+    values = np.arange(1 << samples.bits, dtype=np.float32) / np.float32(1 << (samples.bits - 8))
+    return np.asarray(np.clip((values - samples.black) / (samples.white - samples.black), 0, 1), np.float32)
+
+
+@lru_cache(maxsize=8)
+def _light_of_values(samples: Samples) -> NDArray[np.float32]:
+    return np.asarray(_levels_of_values(samples) ** _GAMMA * SCREEN_WHITE, np.float32)
 
 
 def _high(now: Picture, mean: float) -> int:

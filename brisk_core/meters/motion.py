@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -18,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.meters.change import Steadiness
+from brisk_core.meters.kernels import fit_between
 from brisk_core.meters.picture import Picture
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import neighbours, runs
@@ -81,10 +83,13 @@ class MotionMeter:
         if not before:
             return (np.nan,) * 8
         previous = before[-1]
-        change = np.maximum(now.changed_blocks(previous) - _NOISE, 0)
+        change = np.maximum(now.against(previous).changed - _NOISE, 0)
         moves = float(change.sum())
         sharper = _sharper(change, now, previous)
-        weight, residual = _fit(now, previous, before[-2]) if len(before) > 1 else (np.nan, np.nan)
+        weight = residual = np.nan
+        if len(before) > 1:
+            earlier = before[-2]
+            weight, residual = fit_between(earlier.bands, previous.bands, now.bands, _LINE_STEP, _MOVES, _LEAST_SHARE)
         fits = residual < _FITS and _WEIGHTS[0] <= weight <= _WEIGHTS[1]
         double = _double(now, previous, before[-2], weight) if fits else np.nan
         return (sharper, moves / change.size, weight, residual, double, *_step(now, previous))
@@ -103,18 +108,6 @@ def _sharper(change: NDArray[np.float32], now: Picture, before: Picture) -> floa
         return float("nan")
     details = [cv2.blur(one.detail_blocks, (_AROUND, 1))[moving] + _LEAST_DETAIL for one in (now, before)]
     return float(np.median(np.log(details[0] / details[1])))
-
-
-def _fit(now: Picture, middle: Picture, earlier: Picture) -> tuple[float, float]:
-    """Fit ``middle`` as a blend of the pictures beside it; return the weight of ``now`` and residual over motion."""
-    first, between, last = (one.bands[::_LINE_STEP].astype(np.float32) for one in (earlier, middle, now))
-    way, gone = last - first, between - first
-    moving = np.abs(way) > _MOVES
-    if np.count_nonzero(moving) < _LEAST_SHARE * moving.size:
-        return np.nan, np.nan
-    way, gone = way[moving], gone[moving]
-    weight = float((gone * way).sum() / (way * way).sum())
-    return weight, float(np.abs(gone - weight * way).mean() / np.abs(way).mean())
 
 
 def _double(now: Picture, middle: Picture, earlier: Picture, weight: float) -> float:
@@ -171,11 +164,15 @@ def _step(now: Picture, previous: Picture) -> tuple[float, float, float]:
     return 2 * x, 2 * y, peak
 
 
+@lru_cache(maxsize=2)
+def _window(edge: int) -> NDArray[np.float32]:
+    return np.asarray(cv2.createHanningWindow((edge, edge), cv2.CV_32F), np.float32)
+
+
 def _tile_step(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> tuple[float, float, float]:
     """Return by how many samples of the tiles one has moved, and the height of the peak."""
     edge = before.shape[0]
-    window = cv2.createHanningWindow((edge, edge), cv2.CV_32F)
-    (x, y), peak = cv2.phaseCorrelate(before.astype(np.float32), after.astype(np.float32), window)
+    (x, y), peak = cv2.phaseCorrelate(before.astype(np.float32), after.astype(np.float32), _window(edge))
     return float(x), float(y), float(peak)
 
 

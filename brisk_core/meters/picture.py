@@ -15,19 +15,19 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.meters.kernels import BAND, Compared, compare_bands, detail_of_bands
+
 cv2.setNumThreads(1)  # workers share a machine; the decoder's threads are enough
 
 Plane = NDArray[Any]  #: (height, width) of uint8 or uint16
 Small = NDArray[np.float32]  #: (cells down, cells across), 8-bit code values
 
-BAND = 6  #: lines of a band
 _BANDS = 22  # kept of a picture
 _CELLS = 160  # cells along the longer side of the small picture
 _COARSER = 6
 _PREDICTED = 16  # samples of a block that coders predict as one
 _ROWS_A_CELL = 2  # lines looked at in each cell of the small picture
 _TILES_ACROSS, _TILES_DOWN = 3, 2
-BLOCK = 16  # columns of a block in which differences are looked at; it is a band high
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,7 +68,7 @@ class Picture:
     samples: Samples
     alpha: Plane | None = None
     frame: Any = None  #: what the planes' memory belongs to
-    _changed: tuple[Picture, Small] | None = None
+    _compared: tuple[Picture, Compared] | None = None
 
     @property
     def luma(self) -> Plane:
@@ -156,19 +156,17 @@ class Picture:
 
     @cached_property
     def detail_blocks(self) -> Small:
-        """Mean step from sample to sample and from line to line of one field, in blocks of the bands, 8-bit steps."""
-        field = np.ascontiguousarray(self.bands[::2])  # lines of the other field may be of another moment
-        across, down = np.zeros_like(field), np.zeros_like(field)
-        cv2.absdiff(field[:, 1:], field[:, :-1], dst=across[:, :-1])
-        cv2.absdiff(field[1:], field[:-1], dst=down[:-1])
-        down[BAND // 2 - 1 :: BAND // 2] = 0  # below these stand lines of another band
-        return block_means(across, BAND // 2) + block_means(down, BAND // 2)
+        """Mean step from sample to sample and from line to line of one field, in blocks of the bands, 8-bit steps.
 
-    def changed_blocks(self, previous: Picture) -> Small:
-        """Mean difference to another picture in blocks of the bands, 8-bit steps; kept for the next who asks."""
-        if self._changed is None or self._changed[0] is not previous:
-            self._changed = previous, block_means(np.asarray(cv2.absdiff(self.bands, previous.bands)))
-        return self._changed[1]
+        Lines of the other field may be of another moment.
+        """
+        return detail_of_bands(self.bands)
+
+    def against(self, previous: Picture) -> Compared:
+        """Return how the bands differ from those of another picture of the same size; kept for the next who asks."""
+        if self._compared is None or self._compared[0] is not previous:
+            self._compared = previous, compare_bands(self.bands, previous.bands)
+        return self._compared[1]
 
     def _reduced(self, plane: Plane, coarser: int) -> Small:
         height, width = plane.shape
@@ -186,7 +184,7 @@ class Picture:
         """Make the reduced forms and drop the planes, so that the decoder's memory is free."""
         _ = self.size, self.bands, self.tiles, self.small, self.small_chroma
         self.planes = ()
-        self.alpha = self.frame = self._changed = None
+        self.alpha = self.frame = self._compared = None
         self.__dict__.pop("coded_bands", None)
 
     def to_arrays(self) -> dict[str, NDArray[Any]]:
@@ -225,13 +223,3 @@ def band_distance(height: int) -> int:
 def _spread(room: int, count: int) -> list[int]:
     """Return ``count`` places over ``room``, even numbers, so that a tile keeps to the lines of one field."""
     return [int(room * (at + 1) / (count + 1)) // 2 * 2 for at in range(count)]
-
-
-def block_means(plane: NDArray[Any], down: int = BAND) -> Small:
-    """Return the means of blocks of ``down`` lines and ``BLOCK`` columns; what is left over at the edges is not
-    looked at.
-    """
-    height, width = plane.shape
-    rows, columns = max(1, height // down), max(1, width // BLOCK)
-    kept = plane[: rows * down, : columns * BLOCK]
-    return np.asarray(cv2.resize(kept, (columns, rows), interpolation=cv2.INTER_AREA), np.float32)
