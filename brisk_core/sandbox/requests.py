@@ -101,6 +101,17 @@ class Inspect(Request[Document]):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FirstLook(Request[Document]):
+    """A first look of schema ``brisk-sentry/first-look/1``."""
+
+    kept_in: ClassVar[tuple[str, ...]] = ("small_folder",)
+
+    url: str
+    document: Document  #: the inspection of the headers
+    small_folder: str  #: where small pictures are kept
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ScanPart(Request[None]):
     """A scan of a segment of the pictures, of the sound, or of both, written to files."""
 

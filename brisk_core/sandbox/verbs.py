@@ -74,6 +74,15 @@ def _path(text: str | None) -> Path | None:
     return Path(text) if text else None
 
 
+def _do_first_look(request: requests.FirstLook) -> Any:
+    from brisk_core.facts import inspection_from_json
+    from brisk_core.first_look import first_look
+    from brisk_core.reading import Source
+
+    headers, folder = inspection_from_json(request.document), Path(request.small_folder)
+    return first_look(Source.at(request.url), headers, folder=folder, progress=_Reporter()).to_json()
+
+
 def _do_scan_part(request: requests.ScanPart) -> Any:
     from brisk_core.inspect import ScanPart, scan_part
     from brisk_core.reading import Source

@@ -58,7 +58,7 @@ class _Track:
 
     def take(self, frame: Any) -> None:
         """Measure the samples of a frame; raises ``ValueError`` when the track changes its form."""
-        samples, seen, width = _samples(frame)
+        samples, seen, width = samples_of(frame)
         if self.meter is None:
             self.meter = SoundMeter(frame.sample_rate, samples.shape[0])
             self.start = frame.pts * frame.time_base if frame.pts is not None else Fraction(0)
@@ -114,7 +114,7 @@ class _Track:
         )
 
 
-def _samples(frame: Any) -> tuple[NDArray[np.float32], int, int]:
+def samples_of(frame: Any) -> tuple[NDArray[np.float32], int, int]:
     """Return samples as ``(channels, count)`` at full scale 1, the bitwise or of integer samples, and their width."""
     array = frame.to_ndarray()
     if not frame.format.is_planar:

@@ -113,6 +113,7 @@ urlpatterns = [
     path("files/<int:file_id>/inspection.json", inspections.inspection_json, name="inspection-json"),
     path("files/<int:file_id>/frames/<int:number>.jpg", bench.frame, name="frame"),
     path("files/<int:file_id>/small/<int:number>.jpg", bench.small, name="small"),
+    path("files/<int:file_id>/first-look/<int:number>.jpg", bench.seen_picture, name="seen-picture"),
     path("files/<int:file_id>/frames/<int:number>.json", bench.samples, name="samples"),
     path("files/<int:file_id>/spec", spec_drafts.spec_from_file, name="spec-from-file"),
     path("files/<int:file_id>/strip/", film_strip.film_strip, name="film-strip"),

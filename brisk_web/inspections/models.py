@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import inspection_from_json, keys
+from brisk_core.first_look import FirstLook
 from brisk_core.frames import kept_numbers
 from brisk_core.packets import PacketSeries, load_series
 from brisk_core.scan import ScanSeries, load_scan
@@ -29,6 +30,7 @@ class Inspection(Work):
 
     class Stage(models.TextChoices):
         HEADERS = "headers", "reading headers"
+        LOOK = "look", "taking a first look"
         CHECKSUM = "checksum", "taking the checksum"
         PACKETS = "packets", "reading packets"
         SCAN = "scan", "scanning pictures and sound"
@@ -38,6 +40,7 @@ class Inspection(Work):
     checksum = models.CharField(max_length=32, default="", blank=True)  # XXH3-128, empty until it is known
     stage = models.CharField(max_length=16, choices=Stage, default=Stage.HEADERS)
     document = models.JSONField(null=True)  # schema brisk-sentry/inspection/1
+    look = models.JSONField(null=True)  # schema brisk-sentry/first-look/1, of a file whose scan takes long
     stage_started_at = models.DateTimeField(null=True)
     pace = models.FloatField(null=True)  # seconds that scanning one of its pictures took, on the machines of the house
     _read: tuple[object, Facts] | None = None  # the document that was read last, and its facts
@@ -92,6 +95,16 @@ class Inspection(Work):
     def small_numbers(self) -> list[int]:
         """Frames of which a small picture is kept, in ascending order; none where an older engine scanned."""
         return kept_numbers(self.small_folder)
+
+    @property
+    def look_folder(self) -> Path:
+        """Where the first look keeps its small pictures."""
+        return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}-look"
+
+    @property
+    def first_look(self) -> FirstLook | None:
+        """What was seen so far; ``None`` where nobody looked, and once the whole file was scanned."""
+        return FirstLook.from_json(self.look) if self.look and self.is_active else None
 
     @property
     def picture_of_it(self) -> int | None:

@@ -1,19 +1,26 @@
-"""Reading a file in the worker: headers, then checksum and packets; what follows is in ``scanning``."""
+"""Reading a file in the worker: headers, a first look at a long one, checksum and packets; then comes ``scanning``."""
 
 from __future__ import annotations
+
+import logging
 
 from django.db import transaction
 from django.utils import timezone
 
 from brisk_core import sandbox
-from brisk_core.facts import Depth
+from brisk_core.errors import UnreadableFile
+from brisk_core.facts import Depth, inspection_from_json
+from brisk_core.first_look import is_worth_it
 from brisk_core.sandbox import requests
 from brisk_web.inspections.contents import adopt, enter, same_contents, tell
 from brisk_web.inspections.models import Inspection
 from brisk_web.inspections.scanning import conclude, plan
 from brisk_web.work.kernel import Claim, work
 
+log = logging.getLogger(__name__)
+
 _HEADER_LIMITS = sandbox.Limits(wall_s=120, processor_s=120)
+_LOOK_LIMITS = sandbox.Limits(wall_s=300, processor_s=300)
 
 
 @work("headers", Inspection, doing="reading this file", stages=[Inspection.Stage.HEADERS], ended=tell)
@@ -26,7 +33,41 @@ def read_headers(claim: Claim[Inspection]) -> None:
         should_stop=claim.should_stop,
     )
     with transaction.atomic():
-        claim.pass_on(read_packets, document=document, stage=Inspection.Stage.CHECKSUM)
+        if is_worth_it(inspection_from_json(document)):
+            claim.pass_on(take_first_look, document=document, stage=Inspection.Stage.LOOK)
+        else:
+            claim.pass_on(read_packets, document=document, stage=Inspection.Stage.CHECKSUM)
+        tell(claim.row)
+
+
+# Before anything else that waits: each takes seconds, and whoever sent the file has something to go by.
+@work(
+    "scan",
+    Inspection,
+    doing="taking a first look",
+    priority=30,
+    stages=[Inspection.Stage.LOOK],
+    ended=tell,
+)
+def take_first_look(claim: Claim[Inspection]) -> None:
+    """Look at some pictures and a little sound of a long file; where that fails, the reading goes on without."""
+    inspection = claim.row
+    media_file = enter(claim, Inspection.Stage.LOOK)
+    inspection.look_folder.parent.mkdir(parents=True, exist_ok=True)
+    look = None
+    try:
+        look = sandbox.run(
+            requests.FirstLook(
+                url=media_file.url, document=inspection.document or {}, small_folder=str(inspection.look_folder)
+            ),
+            limits=_LOOK_LIMITS,
+            progress=claim.progress,
+            should_stop=claim.should_stop,
+        )
+    except UnreadableFile as stopped:
+        log.warning("no first look at %s: %s", inspection, stopped)
+    with transaction.atomic():
+        claim.pass_on(read_packets, look=look, stage=Inspection.Stage.CHECKSUM)
         tell(claim.row)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from django.db import transaction
@@ -41,9 +42,22 @@ def plan(inspection: Inspection, series: PacketSeries | None) -> list[ScanPart]:
     for number, row in enumerate(rows):
         row.inspection, row.number = inspection, number
     parts = ScanPart.objects.bulk_create(rows)
-    for part in parts:
+    for part in sorted(parts, key=lambda part: -_suspicion(part, inspection, length)):
         scan_part.knock(part.pk)
     return parts
+
+
+def _suspicion(part: ScanPart, inspection: Inspection, length: float) -> float:
+    """Share of a part's pictures in which the first look saw something odd; parts are taken by it."""
+    look, frames = inspection.first_look, inspection.facts and inspection.facts[keys.PICTURE_FRAME_COUNT]
+    if look is None or not frames or not part.end or not length:
+        return 0.0
+    first, end = (frame * length / frames for frame in (part.first, part.end))
+    inside = [(max(start, first), min(stop, end)) for start, stop in look.odd_spans]
+    return sum(stop - start + _SINGLE_S for start, stop in inside if stop >= start) / (end - first)
+
+
+_SINGLE_S = 1.0  # that a single picture stands for
 
 
 def _part_over(part: ScanPart) -> None:
@@ -168,7 +182,7 @@ def joined(inspection: Inspection, url: str, should_stop: Callable[[], bool]) ->
 
 
 def clear(inspection: Inspection) -> None:
-    """Remove what the parts left, the folder once the transaction is committed."""
+    """Remove what the parts and the first look left, folders once the transaction is committed."""
     inspection.parts.all().delete()
-    folder = inspection.parts_folder
-    transaction.on_commit(lambda: shutil.rmtree(folder, ignore_errors=True))
+    for folder in (inspection.parts_folder, inspection.look_folder):
+        transaction.on_commit(partial(shutil.rmtree, folder, ignore_errors=True))

@@ -6,6 +6,7 @@ import hashlib
 import os
 import threading
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from pathlib import Path
@@ -142,13 +143,22 @@ def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
 @require_GET
 def small(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
     """The small picture of a frame that the scan kept, there before any frame is decoded."""
+    return _small(file_id, number, lambda inspection: inspection.small_folder)
+
+
+@require_GET
+def seen_picture(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
+    """A small picture that the first look kept, counted from 0."""
+    return _small(file_id, number, lambda inspection: inspection.look_folder)
+
+
+def _small(file_id: int, number: int, folder: Callable[[Inspection], Path]) -> HttpResponseBase:
     file = get_object_or_404(MediaFile.objects.select_related("inspection"), pk=file_id)
     if file.inspection is None or number >= 10**8:
         return _refusal("no small picture is kept of this frame")
     try:
-        return _kept(
-            FileResponse(open(frame_path(file.inspection.small_folder, number), "rb"), content_type="image/jpeg")
-        )
+        path = frame_path(folder(file.inspection), number)
+        return _kept(FileResponse(open(path, "rb"), content_type="image/jpeg"))
     except OSError:
         return _refusal("no small picture is kept of this frame")
 
