@@ -264,6 +264,7 @@ VERBS: dict[type[Request[Any]], Callable[[Any], Any]] = {
     requests.Walls: _do_walls,
     requests.Digest: _do_digest,
     requests.Inspect: _do_inspect,
+    requests.FirstLook: _do_first_look,
     requests.ScanPart: _do_scan_part,
     requests.Conclude: _do_conclude,
     requests.Frames: _do_frames,

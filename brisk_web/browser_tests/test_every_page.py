@@ -3,9 +3,16 @@
 from collections.abc import Iterator
 from pathlib import Path
 
+from django.urls import reverse
+
 from brisk_web.accounts.roles import LEAD
 from brisk_web.browser_tests.base import BrowserTestCase
+from brisk_web.checks.services import open_check
+from brisk_web.inspections.models import Inspection
+from brisk_web.inspections.reading import read_headers
+from brisk_web.inspections.tests.test_first_look import SEEN
 from brisk_web.pages.tests.furnished import addresses, furnish
+from brisk_web.shelf.models import SpecVersion
 
 _RULES = (Path(__file__).parent / "assets" / "axe.min.js").read_text(encoding="utf-8")
 _LONG = f"OLP_{'LAMPLIGHTERS_' * 13}V09.mp4"  # a name without a place to break it
@@ -35,7 +42,16 @@ class EveryPageTest(BrowserTestCase):
             answer = self.client.get(address)
             if answer.status_code == 200 and answer["Content-Type"].startswith("text/html"):
                 yield address
+        yield from self.seen_so_far()
         yield "/no-such-page"
+
+    def seen_so_far(self) -> Iterator[str]:
+        """The pages of a file that has been looked at and waits for its scan."""
+        file = self.media("looked-at.mp4")
+        read_headers.run(file.inspection_id)
+        Inspection.objects.filter(pk=file.inspection_id).update(look=SEEN)
+        yield reverse("file", args=[file.pk])
+        yield reverse("check", args=[open_check(file, SpecVersion.objects.earliest("pk"), by=None).pk])
 
     def too_wide(self) -> int:
         """By how much the page is wider than its window, once what is drawn anew for another width has been drawn."""

@@ -22,6 +22,7 @@ from brisk_web.checks.services import document_of
 from brisk_web.handoff.companions import asked_of
 from brisk_web.handoff.models import HandOff
 from brisk_web.pages import lanes
+from brisk_web.pages.first_look import seen_so_far
 from brisk_web.pages.places import Guide
 from brisk_web.pages.ribbons import SEVERITY, because, ribbon_of, verdict_words
 from brisk_web.pages.side_by_side import MOST_FILES, side_address
@@ -87,6 +88,7 @@ def check_page(request: HttpRequest, check_id: int) -> HttpResponse:
         "file": check.media_file,
         "changed": check.media_file.has_changed,
         "inspection": inspection,
+        "seen": seen_so_far(check.media_file_id, inspection, seekable=bool(data["frames"])),
         "verdict": check.verdict or "not measured",
         "verdict_words": verdict_words(check),
         "because": because(check.verdict, [(finding.outcome, finding.label) for finding in findings]),

@@ -30,6 +30,7 @@ from brisk_web.accounts.people import signed_in
 from brisk_web.house.models import in_use
 from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.changing import SeenMixin
+from brisk_web.pages.first_look import seen_so_far
 from brisk_web.pages.searching import COMPARISONS, Search, fact_choices
 from brisk_web.storage import services
 from brisk_web.storage.models import MediaFile, StorageRoot
@@ -137,6 +138,7 @@ def media_file(request: HttpRequest, file_id: int) -> HttpResponse:
         "file": file,
         "changed": file.has_changed,
         "inspection": inspection,
+        "seen": seen_so_far(file.pk, inspection),
         "groups": _fact_groups(facts) if facts else [],
         "unmeasured": _unmeasured(facts) if facts else [],
         "lines": [
