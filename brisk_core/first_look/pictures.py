@@ -10,7 +10,7 @@ from typing import Any
 
 import cv2
 
-from brisk_core.first_look.places import BURST, BURSTS, even_places, picture_count, pictures_from
+from brisk_core.first_look.places import BURST, BURSTS, even_places, key_picture, picture_count, pictures_in_a_row
 from brisk_core.meters import MeterRows, Picture
 from brisk_core.meters.area import AreaMeter
 from brisk_core.meters.change import ChangeMeter
@@ -88,11 +88,21 @@ def see_pictures(
         places = seen.places = even_places(duration, picture_count(size))
         kept = {round((at + 0.5) * len(places) / STRIP) for at in range(STRIP)}
         reader = PlaneReader(full=full)
+        key: int | None = None
         for at, place in enumerate(places):
-            frame = _one_at(container, stream, place, start)
+            frame, found = _one_at(container, stream, place, start, key)
+            if progress:
+                progress(at + 1, len(places))
+            if frame is None and found is not None:  # the same picture as at the last place
+                if not -_LATE_S <= place - seen.seconds[-1] <= _LONGEST_GROUP_S:
+                    seen.unread.append(at)
+                elif at in kept:
+                    kept.add(at + 1)
+                continue
+            key = found if found is not None else key
             second = _second(frame, stream.time_base, start, place)
             is_new = not seen.seconds or second > seen.seconds[-1]
-            if frame is None or second > place + _LATE_S or (not is_new and second < place - _EARLIER[-1]):
+            if frame is None or second > place + _LATE_S:
                 seen.unread.append(at)
             if frame is not None and is_new:
                 if frame.is_corrupt:
@@ -102,28 +112,27 @@ def see_pictures(
                 number = len(seen.strip)
                 write_small(frame, folder, number)
                 seen.strip.append((number, second))
-            if progress:
-                progress(at + 1, len(places))
         _see_in_a_row(seen, container, stream, start, reader)
     return seen
 
 
+_LONGEST_GROUP_S = 15.0  # behind its random access point, from which a place has none of its own
 _LATE_S = 3.0  # behind a place, from which what lies between could not be read
 _EARLIER = (0.0, 2.0, 10.0)  # seconds before a place from which is looked: a seek may land behind the last key picture
 
 
-def _one_at(container: Any, stream: Any, place: float, start: float) -> Any:
-    """Return the key picture at a place or before it, ``None`` where none can be decoded."""
+def _one_at(container: Any, stream: Any, place: float, start: float, known: int | None) -> tuple[Any, int | None]:
+    """Return the key picture at a place or before it, as ``key_picture`` does."""
     for seconds in _EARLIER:
-        frame = next(pictures_from(container, stream, max(place - seconds, 0.0), start), None)
-        if frame is not None:
-            return frame
-    return None
+        frame, found = key_picture(container, stream, max(place - seconds, 0.0), start, known)
+        if found is not None:
+            return frame, found
+    return None, None
 
 
 def _see_in_a_row(seen: SeenPictures, container: Any, stream: Any, start: float, reader: PlaneReader) -> None:
     for place in even_places(seen.duration, BURSTS):
-        for number, frame in enumerate(pictures_from(container, stream, place, start, BURST)):
+        for number, frame in enumerate(pictures_in_a_row(container, stream, place, start, BURST)):
             seen.in_a_row.take(reader.picture(frame, number))
         seen.in_a_row.skip()  # what follows is of another place
 

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-import av
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.first_look.places import SOUND_S, SOUNDS, even_places
+from brisk_core.first_look.places import SOUND_S, SOUNDS, UNREADABLE, even_places
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.sounds import samples_of
 
@@ -92,7 +91,7 @@ def _samples_at(container: Any, stream: Any, second: float) -> NDArray[np.float3
                 count += samples.shape[1]
             if count >= SOUND_S * (stream.codec_context.sample_rate or 48_000):
                 break
-    except (av.FFmpegError, ValueError, IndexError, UnicodeDecodeError):
+    except UNREADABLE:
         pass
     finally:
         stream.codec_context.flush_buffers()
