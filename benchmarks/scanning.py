@@ -8,6 +8,7 @@ against one, and memory over length.
 from __future__ import annotations
 
 import multiprocessing
+import os
 import resource
 import sys
 import tempfile
@@ -17,6 +18,8 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as for everything that loads the core first
 
 import av
 import numpy as np
