@@ -2,7 +2,7 @@
 
 All sums are of whole numbers and therefore exact, in whatever order the compiler puts them. Types are narrow on
 purpose: a processor works on many narrow samples at once. Indexes start at 0 and never fall, since the compiler must
-see that none is negative.
+see that none is negative. Nothing here looks whether an index lies inside; ``kernels`` does.
 """
 
 from __future__ import annotations
@@ -225,8 +225,9 @@ _PROFILE = types.float64[::1]
 @_compiled([types.UniTuple(_PROFILE, 3)(lines, _INT) for lines in (_BYTES, _WORDS)])
 def bends_of(lines, most):
     count, width = lines.shape
-    values, steps, bends = (np.zeros(width, np.int64), np.zeros(width - 1, np.int64), np.zeros(width - 2, np.int64))
-    step = np.empty(width - 1, np.int32)
+    values = np.zeros(width, np.int64)
+    steps, bends = np.zeros(max(width - 1, 0), np.int64), np.zeros(max(width - 2, 0), np.int64)
+    step = np.empty(max(width - 1, 0), np.int32)
     for y in range(count):
         row = lines[y]
         for x in range(width):

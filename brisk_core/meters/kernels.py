@@ -29,6 +29,8 @@ def _compiled() -> Any:
 
 def count_outside(plane: Plane, floor: int, ceiling: int) -> tuple[int, int, int, int]:
     """Return smallest and largest value, how many lie below ``floor`` and how many above ``ceiling``."""
+    if not plane.size:
+        raise ValueError("met a plane without samples; expected some")
     kind = plane.dtype.type
     found: tuple[int, int, int, int] = _compiled().count_outside(
         _in_lines(plane), plane.shape[1], kind(floor), kind(ceiling)
@@ -54,6 +56,7 @@ def compare_bands(now: Bands, previous: Bands) -> Compared:
     A sample alternates by what it lies above or below both its neighbours, less ``NOISE``. Lines at the edges of a
     band have neighbours of another one and do not count, nor do columns that fill no block.
     """
+    _require_alike(now, previous)
     weaves, changed, top, bottom = _compiled().compare_bands(_filled(now), _filled(previous))
     return Compared(weaves, changed, top, bottom, now.size // 2)
 
@@ -86,6 +89,7 @@ def fit_between(
     Returns the weight of ``last`` and the mean of what is left, over that of the motion; NaN where not even the share
     ``least`` of the samples moves.
     """
+    _require_alike(first, between, last)
     found: tuple[float, float] = _compiled().fit_between(first, between, last, step, moves, least)
     return found
 
@@ -96,6 +100,13 @@ def bends_of(lines: Plane, most: int) -> tuple[NDArray[np.float64], NDArray[np.f
     """
     bends, steps, values = _compiled().bends_of(np.ascontiguousarray(lines), most)
     return bends, steps, values
+
+
+def _require_alike(*bands: Bands) -> None:
+    """Raise ``ValueError`` unless all bands have one shape: compiled loops read on past the end of a smaller one."""
+    shapes = {one.shape for one in bands}
+    if len(shapes) > 1:
+        raise ValueError(f"met bands of {len(shapes)} shapes, {sorted(shapes)}; expected one")
 
 
 def _in_lines(plane: Plane) -> Plane:

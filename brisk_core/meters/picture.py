@@ -86,6 +86,8 @@ class Picture:
         """Lines of the bands, one band below the other, code values as coded; each band starts with a top line."""
         luma = self.luma
         height, width = luma.shape
+        if height < BAND:  # it goes on as it ends
+            return np.pad(luma, ((0, BAND - height), (0, 0)), mode="edge")
         every = band_distance(height)
         if every == BAND:
             return np.ascontiguousarray(luma[: height // BAND * BAND])
@@ -173,7 +175,7 @@ class Picture:
         factor = max(1, round(max(height, width) * coarser / _CELLS))
         step = max(1, factor // _ROWS_A_CELL)
         down = max(1, factor // step)
-        lines = plane[: height // step * step : step]
+        lines = plane[: max(height // step, 1) * step : step]
         rows, columns = max(1, lines.shape[0] // down), max(1, width // factor)
         kept = lines[: rows * down, : columns * factor]
         reduced = cv2.resize(kept, (columns, rows), interpolation=cv2.INTER_AREA)

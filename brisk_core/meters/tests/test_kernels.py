@@ -145,8 +145,6 @@ class PlaneTest(TestCase):
 
     def test_bends(self) -> None:
         for plane, _, most in self.planes():
-            if plane.shape[1] < 3:
-                continue
             with self.subTest(shape=plane.shape, strides=plane.strides):
                 steps = np.diff(plane.astype(np.int64), axis=1)
                 bends, slopes, values = kernels.bends_of(plane, most)
@@ -159,6 +157,29 @@ class PlaneTest(TestCase):
             now, before = random_bands(4, 64), random_bands(4, 64)
             wanted = cv2.resize(cv2.absdiff(now, before), (4, 4), interpolation=cv2.INTER_AREA)
             np.testing.assert_array_equal(kernels.compare_bands(now, before).changed, wanted)
+
+
+class ShapesTest(TestCase):
+    """Compiled loops do not look whether they stay inside, so nothing of another shape comes to them."""
+
+    def test_bands_of_two_shapes(self) -> None:
+        large, small = random_bands(4, 64), random_bands(4, 48)
+        for work in (
+            lambda: kernels.compare_bands(large, small),
+            lambda: kernels.compare_bands(large, large[:-6]),
+            lambda: kernels.fit_between(large, large, small, 6, 10.0, 0.005),
+        ):
+            with self.assertRaisesRegex(ValueError, "met bands of 2 shapes"):
+                work()
+
+    def test_a_plane_without_samples(self) -> None:
+        with self.assertRaisesRegex(ValueError, "without samples"):
+            kernels.count_outside(np.zeros((0, 8), np.uint8), 16, 235)
+
+    def test_the_narrowest_lines_bend_nowhere(self) -> None:
+        for width in (1, 2):
+            bends, steps, values = kernels.bends_of(np.full((4, width), 9, np.uint8), 12)
+            self.assertEqual((len(bends), len(steps), values.tolist()), (0, width - 1, [9.0] * width))
 
 
 class LoadingTest(TestCase):

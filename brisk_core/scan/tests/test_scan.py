@@ -216,6 +216,14 @@ class EncodedTest(TestCase):
                 self.assertEqual(found.best("content.active_area")[2:], size)
                 self.assert_silent(found)
 
+    def test_pictures_of_a_few_lines_or_columns_are_scanned(self) -> None:
+        for size in ((2, 2), (12, 4), (6, 40), (400, 2), (1600, 4)):
+            with self.subTest(size=size):
+                planes = [np.full(size[::-1], number * 7 % 256, np.uint8) for number in range(30)]
+                found = self.facts(planes, CODINGS["ffv1"])
+                self.assertEqual(found.facts["picture.frame_count"].observed, 30)
+                self.assertEqual(found.best("content.unreadable"), ())
+
     def test_a_file_cut_in_half_gives_half_the_truth(self) -> None:
         path = write(self.folder / "a", [*clean(), *clean()], CODINGS["mpeg2"])
         path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
