@@ -19,6 +19,7 @@ from brisk_core.version import ENGINE
 #: loaded: all of them together take a second and more.
 _VERBS = {
     "inspect": ("read a file and print its facts", "inspecting"),
+    "look": ("look at some pictures and a little sound from all along a file", "looking"),
     "check": ("judge a file by a spec and a timeline", "checking"),
     "stems": ("hold stems against their mix", "stems"),
     "plan": ("work out what fits before a render is made", "plans"),

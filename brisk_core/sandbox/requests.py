@@ -108,7 +108,7 @@ class FirstLook(Request[Document]):
 
     url: str
     document: Document  #: the inspection of the headers
-    small_folder: str  #: where small pictures are kept
+    small_folder: str | None = None  #: where small pictures are kept
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

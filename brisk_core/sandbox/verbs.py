@@ -79,7 +79,7 @@ def _do_first_look(request: requests.FirstLook) -> Any:
     from brisk_core.first_look import first_look
     from brisk_core.reading import Source
 
-    headers, folder = inspection_from_json(request.document), Path(request.small_folder)
+    headers, folder = inspection_from_json(request.document), _path(request.small_folder)
     return first_look(Source.at(request.url), headers, folder=folder, progress=_Reporter()).to_json()
 
 

@@ -53,6 +53,19 @@ class CommandTest(TestCase):
             status = main(["inspect", "a.mp4", "--depth", "headers", "--json"])
         self.assertEqual((status, json.loads(out.getvalue())["file"]["name"]), (0, "a.mp4"))
 
+    def test_a_look_tells_what_was_seen_and_keeps_pictures(self) -> None:
+        status, out, _ = self.run_command("look", "a.mp4")
+        self.assertEqual(
+            (status, out.splitlines()[0]), (0, "Seen so far, in 5 pictures and at 0 places of the sound over 2 s:")
+        )
+        self.assertIn("  Size as decoded  192 × 128", out)
+        with tempfile.TemporaryDirectory() as kept:
+            status, out, _ = self.run_command("look", "a.mp4", "--json", "--pictures", kept)
+            document = json.loads(out)
+            self.assertEqual((status, document["schema"]), (0, "brisk-sentry/first-look/1"))
+            self.assertEqual(len(list(Path(kept).iterdir())), len(document["strip"]))
+        self.assertEqual(self.run_command("look", "text.mp4")[0], 3)
+
     def test_a_master_brings_its_lines(self) -> None:
         _, out, _ = self.run_command("check", "a.mp4", "--spec", "spec.yaml", "--master", "a.mp4", "--json")
         findings = {row["characteristic"]: row for row in json.loads(out)["findings"]}
