@@ -37,9 +37,11 @@ def run(options: argparse.Namespace) -> int:
         say_json(document)
         return NO_FAIL
     look = FirstLook.from_json(document)
-    say(
-        f"Seen so far, in {look.pictures} pictures and at {look.sounds} places of the sound over {_spelled(look.duration)}:"
+    pictures, places = (
+        f"{count} {what}{'' if count == 1 else 's'}"
+        for count, what in ((look.pictures, "picture"), (look.sounds, "place"))
     )
+    say(f"Seen so far, in {pictures} and at {places} of the sound, over {_spelled(look.duration)}:")
     for seen in look.seen:
         say(f"{'!' if seen.odd else ' '} {seen.what:16} {seen.says}{_places(seen)}")
     return NO_FAIL

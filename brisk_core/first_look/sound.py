@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -72,30 +73,35 @@ def _hear(container: Any, stream: Any, track: HeardTrack, duration: float) -> He
 
 
 def _samples_at(container: Any, stream: Any, second: float) -> NDArray[np.float32] | None:
-    """Return what sounds from a place on, without the first packet after a seek: coders build on the one before."""
+    """Return what sounds from a place on, ``None`` where nothing can be decoded."""
     found: list[NDArray[np.float32]] = []
-    count = 0
+    wanted = SOUND_S * (stream.codec_context.sample_rate or _USUAL_RATE)
     try:
-        container.seek(int(second / stream.time_base), stream=stream, backward=True)
-        for number, packet in enumerate(container.demux(stream)):
-            if packet.dts is None:
-                break
-            frames = packet.decode()
-            if number == 0 and len(frames) and frames[0].samples < _SHORT:
-                continue
-            for frame in frames:
-                samples = samples_of(frame)[0]
-                if found and samples.shape[0] != found[0].shape[0]:
-                    break
-                found.append(samples)
-                count += samples.shape[1]
-            if count >= SOUND_S * (stream.codec_context.sample_rate or 48_000):
+        for frame in _frames_from(container, stream, second):
+            samples = samples_of(frame)[0]
+            if found and samples.shape[0] != found[0].shape[0]:
+                break  # another programme begins here
+            found.append(samples)
+            if sum(one.shape[1] for one in found) >= wanted:
                 break
     except UNREADABLE:
         pass
     finally:
         stream.codec_context.flush_buffers()
-    return np.concatenate(found, axis=1) if count else None
+    return np.concatenate(found, axis=1) if found else None
+
+
+def _frames_from(container: Any, stream: Any, second: float) -> Iterator[Any]:
+    """Yield frames from a place on, but for those of the first packet of coded sound: it builds on the one before."""
+    container.seek(int(second / stream.time_base), stream=stream, backward=True)
+    for number, packet in enumerate(container.demux(stream)):
+        if packet.dts is None or number == _MOST_PACKETS:
+            return
+        frames = packet.decode()
+        if number or not frames or frames[0].samples > _SHORT:
+            yield from frames
 
 
 _SHORT = 4096  # samples of a packet of coded sound, at most
+_MOST_PACKETS = 2000  # that are waited for, at one place
+_USUAL_RATE = 48_000  # samples a second, where the stream tells none

@@ -55,9 +55,8 @@ class CommandTest(TestCase):
 
     def test_a_look_tells_what_was_seen_and_keeps_pictures(self) -> None:
         status, out, _ = self.run_command("look", "a.mp4")
-        self.assertEqual(
-            (status, out.splitlines()[0]), (0, "Seen so far, in 5 pictures and at 0 places of the sound over 2 s:")
-        )
+        self.assertEqual(status, 0)
+        self.assertIn("Seen so far, in 1 picture and at 0 places of the sound, over 2 s:", out)
         self.assertIn("  Size as decoded  192 × 128", out)
         with tempfile.TemporaryDirectory() as kept:
             status, out, _ = self.run_command("look", "a.mp4", "--json", "--pictures", kept)
