@@ -44,6 +44,7 @@ class Environment:
     idle_s: int  #: seconds without an act of a person after which a session ends
     largest_upload: int  #: bytes
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
+    logs: str  #: lines or json
     mail: Mail | None  #: ``None`` for mail that lies in a folder
 
 
@@ -130,6 +131,17 @@ def _places(text: str) -> tuple[str, ...]:
     return places
 
 
+_LOGS = ("lines", "json")
+
+
+def _logs() -> str:
+    """How logs are written, in BRISK_LOGS."""
+    asked = os.environ.get("BRISK_LOGS") or _LOGS[0]
+    if asked not in _LOGS:
+        raise ConfigurationRefused(f"met {asked!r} as BRISK_LOGS; expected {' or '.join(_LOGS)}")
+    return asked
+
+
 def _whole(name: str, default: int) -> int:
     value = os.environ.get(name, "")
     if value and not value.isdigit():
@@ -156,5 +168,6 @@ def read_environment() -> Environment:
         idle_s=_whole("BRISK_IDLE_MINUTES", 720) * 60,
         places=_places(os.environ.get("BRISK_PLACES", _PLACES)),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
+        logs=_logs(),
         mail=_mail(os.environ.get("BRISK_MAIL", "")),
     )

@@ -59,6 +59,7 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "brisk_web.config.compression.TextCompression",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "brisk_web.config.logs.Requests",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -150,10 +151,20 @@ TEST_RUNNER = "brisk_web.config.test_runner.CountingRunner"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "%(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "filters": {"of_request": {"()": "brisk_web.config.logs.OfRequest"}},
+    "formatters": {
+        "lines": {"format": "%(levelname)s %(name)s: %(message)s%(in_request)s"},
+        "json": {"()": "brisk_web.config.logs.AsJson"},
+    },
+    "handlers": {
+        "console": {"class": "logging.StreamHandler", "formatter": _env.logs, "filters": ["of_request"]},
+    },
     "root": {"handlers": ["console"], "level": "INFO"},
-    "loggers": {name: {"level": "WARNING"} for name in ("procrastinate", "axes", "weasyprint", "fontTools")},
+    "loggers": {
+        **{name: {"level": "WARNING"} for name in ("procrastinate", "axes", "weasyprint", "fontTools")},
+        # Every request is a line only where a program reads them.
+        "brisk_web.requests": {"level": "INFO" if _env.logs == "json" else "WARNING"},
+    },
 }
 
 # Mail lies in a folder until a house names a server for it.

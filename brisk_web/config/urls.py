@@ -7,7 +7,7 @@ from django.urls import include, path
 
 from brisk_web.accounts.signing_in import SignIn
 from brisk_web.accounts.views import session
-from brisk_web.api import calls, listed
+from brisk_web.api import calls, figures, listed
 from brisk_web.pages import (
     against,
     asking_again,
@@ -67,6 +67,7 @@ urlpatterns = [
     path("session", session, name="session"),
     path("healthz", health.healthz, name="healthz"),
     path("readyz", health.readyz, name="readyz"),
+    path("metrics", figures.figures, name="figures"),
     path("sign-in", login_not_required(SignIn.as_view()), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("admin/", admin.site.urls),

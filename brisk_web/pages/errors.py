@@ -11,6 +11,7 @@ from django.http import HttpRequest, HttpResponse
 from django.template.loader import render_to_string
 from django.views.defaults import permission_denied
 
+from brisk_web.config.logs import number_of_request
 from brisk_web.house.services import record
 
 _AGAIN_S = 3  # after which the page tries again by itself
@@ -30,4 +31,4 @@ def server_error(request: HttpRequest) -> HttpResponse:
         answer = HttpResponse(render_to_string("503.html", {"again_s": _AGAIN_S}), status=503)
         answer["Retry-After"] = str(_AGAIN_S)
         return answer
-    return HttpResponse(render_to_string("500.html"), status=500)
+    return HttpResponse(render_to_string("500.html", {"number": number_of_request()}), status=500)

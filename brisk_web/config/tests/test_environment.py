@@ -24,6 +24,12 @@ class EnvironmentTest(TestCase):
         self.assertEqual((database["USER"], database["PASSWORD"], database["NAME"]), ("brisk", "p@ss", "house"))
         self.assertEqual((database["HOST"], database["PORT"]), ("127.0.0.1", "5433"))
 
+    def test_logs_are_lines_or_json(self) -> None:
+        for given, logs in (({}, "lines"), ({"BRISK_LOGS": "json"}, "json"), ({"BRISK_LOGS": "lines"}, "lines")):
+            self.assertEqual(self.read(**given).logs, logs)  # type: ignore[attr-defined]
+        with self.assertRaisesRegex(ConfigurationRefused, "met 'xml' as BRISK_LOGS; expected lines or json"):
+            self.read(BRISK_LOGS="xml")
+
     def test_the_secret_key_is_made_once_and_for_its_owner_only(self) -> None:
         first, second = self.read().secret_key, self.read().secret_key  # type: ignore[attr-defined]
         self.assertEqual(first, second)

@@ -117,7 +117,7 @@ FORMS = {
 READS = {"trail": LEAD, "hooks": LEAD}
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
-OPEN = {"healthz", "readyz", "openapi", "session", "sign-in", "sign-out"}
+OPEN = {"figures", "healthz", "readyz", "openapi", "session", "sign-in", "sign-out"}
 ROLES = (VIEWER, OPERATOR, LEAD)
 
 HOSTILE = (
