@@ -24,10 +24,13 @@ from brisk_web.accounts.models import Preference
 MOST_FROM_AN_ADDRESS = 40  #: sign-ins that may fail from one address within an hour, whatever the names
 _WITHIN = timedelta(hours=1)
 _DEVICE, _DEVICE_S = "brisk-device", 90 * 86_400  # a cookie by which a device is known, and how long
+_LONGEST_AGENT = 300  # letters of what a browser says of itself
 _LONGEST_NAME = 150  # letters of a name, as Django keeps it
 #: In a session of somebody whose password was given by another person.
 OWES_PASSWORD = "owes-password"  # noqa: S105 - a key, no password
-_SEEN, _SEEN_EVERY_S = "seen", 60
+SEEN = "seen"  #: in a session: the second at which its person acted last
+SIGNED_IN_FROM = "signed-in-from"  #: in a session: browser, address and second at which it was begun
+_SEEN_EVERY_S = 60
 #: What somebody can reach who has not chosen a password of their own yet.
 _WITHOUT_PASSWORD = ("/you/password", "/sign-out", "/session", "/notices/unread.json")
 #: Addresses that pages ask by themselves, which are no sign of a person.
@@ -69,6 +72,11 @@ class SignIn(LoginView):
         answer = super().form_valid(form)
         if Preference.objects.filter(user=form.get_user(), password_given=True).exists():
             self.request.session[OWES_PASSWORD] = True
+        self.request.session[SIGNED_IN_FROM] = {
+            "agent": self.request.headers.get("User-Agent", "")[:_LONGEST_AGENT],
+            "address": get_client_ip_address(self.request) or "",
+            "at": time.time(),
+        }
         answer.set_cookie(
             _DEVICE,
             signing.dumps(form.get_user().pk, salt=_DEVICE),
@@ -89,11 +97,11 @@ class IdleSession:
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
         if request.user.is_authenticated:
-            now, seen = time.time(), request.session.get(_SEEN)
+            now, seen = time.time(), request.session.get(SEEN)
             if isinstance(seen, int | float) and now - seen > settings.IDLE_S:
                 logout(request)
             elif seen is None or (now - seen > _SEEN_EVERY_S and _is_an_act(request)):
-                request.session[_SEEN] = now
+                request.session[SEEN] = now
             if request.session.get(OWES_PASSWORD) and request.path not in _WITHOUT_PASSWORD:
                 return redirect("password")
         return self.answer(request)

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import secrets
 
-from django.contrib.auth import SESSION_KEY
 from django.contrib.auth.models import Group, User
-from django.contrib.sessions.models import Session
 from django.db import transaction
-from django.utils import timezone
 
 from brisk_web.accounts.models import Preference
 from brisk_web.accounts.roles import LEAD, ROLES
 from brisk_web.house.services import name_of, record
+from brisk_web.house.sessions import end_every_session
 
 
 class PeopleRefused(Exception):
@@ -56,7 +54,7 @@ def switch(person: User, *, on: bool, by: User) -> None:
     person.is_active = on
     person.save(update_fields=["is_active"])
     if not on:
-        _end_sessions(person)
+        end_every_session(person)
     says = "can sign in again" if on else "can no longer sign in"
     record("person.switched-on" if on else "person.switched-off", person, f"{name_of(person)} {says}", by=by)
 
@@ -66,7 +64,7 @@ def reset_password(person: User, *, by: User) -> str:
     """Give a person another password, which they change when signing in next; their sessions end."""
     _may_touch(person, by)
     record("person.password-reset", person, f"Gave {name_of(person)} a new password", by=by)
-    _end_sessions(person)
+    end_every_session(person)
     return _given_password(person)
 
 
@@ -74,7 +72,7 @@ def reset_password(person: User, *, by: User) -> str:
 def end_sessions(person: User, *, by: User) -> int:
     """End wherever a person is signed in; return how many sessions there were."""
     _spare_administrators(person, by)
-    ended = _end_sessions(person)
+    ended = end_every_session(person)
     record("person.sessions-ended", person, f"Ended {ended} sessions of {name_of(person)}", by=by)
     return ended
 
@@ -109,12 +107,3 @@ def _given_password(person: User) -> str:
     person.save(update_fields=["password"])
     Preference.objects.update_or_create(user=person, defaults={"password_given": True})
     return text
-
-
-def _end_sessions(person: User) -> int:
-    mine = [
-        one.pk
-        for one in Session.objects.filter(expire_date__gt=timezone.now())
-        if one.get_decoded().get(SESSION_KEY) == str(person.pk)
-    ]
-    return Session.objects.filter(pk__in=mine).delete()[0]

@@ -58,6 +58,7 @@ _FIXED = (
     ("page", "Glossary", "what the words mean, help", "glossary", ""),
     ("page", "House", "workers, queue, storage roots, people, trail", "house", ""),
     ("page", "You", "your time zone, settings", "you", ""),
+    ("page", "Where you are signed in", "sessions, devices, sign out elsewhere", "sessions", ""),
     ("page", "Your tokens", "programs, API, keys of other programs", "tokens", ""),
     ("page", "What other programs can call", "API, OpenAPI, tokens", "calls", ""),
     ("page", "Change your password", "", "password", ""),

@@ -69,6 +69,7 @@ _RAIL = {
     "you": "you",
     "password": "you",
     "tokens": "you",
+    "sessions": "you",
     "calls": "you",
 }
 

@@ -97,6 +97,7 @@ WRITES: dict[str, str] = {
     "retire-hook": LEAD,
     "house-defaults": LEAD,
     "tokens": VIEWER,
+    "sessions": VIEWER,
     "people": LEAD,
     "change-role": LEAD,
     "switch-person": LEAD,
@@ -111,7 +112,7 @@ FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "people",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "sessions", "people",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}
@@ -131,7 +132,7 @@ NAMES = (
     "timeline", "places", "path", "name", "url", "target", "deliverable", "spec_version", "in", "out", "version",
     "document", "publish", "try", "start", "end", "title", "naming_rule", "due_at", "after", "range_text", "rate",
     "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again", "seen", "attempts_too", "intake", "time_zone",
-    "frame", "line", "refusal", "role", "username", "scopes", "days", "kind_of_work", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
+    "which", "frame", "line", "refusal", "role", "username", "scopes", "days", "kind_of_work", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
     "render_fast_start", "render_bytes", "render_length", "screen", "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions",
     "shape", "enlarge", "length", "sounds", "free", "codecs", "sound", "alpha", "switcher_rate", "counts_fields",
     "name_length", "name_signs", "card", "disc_kind", "at", "key", "render_name", "render_wrapper", "render_codec",
