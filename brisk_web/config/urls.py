@@ -57,6 +57,7 @@ from brisk_web.pages import (
     stems,
     timelines,
     tokens,
+    trails,
     uploads,
     you,
 )
@@ -76,6 +77,7 @@ urlpatterns = [
     path("jobs/", jobs.job_list, name="jobs"),
     path("jobs/new", jobs.new_job, name="new-job"),
     path("jobs/<int:job_id>/", jobs.job, name="job"),
+    path("jobs/<int:job_id>/trail", trails.what_happened, {"kind": "job"}, name="job-trail"),
     path("jobs/<int:job_id>/change", jobs.change_job, name="change-job"),
     path("jobs/<int:job_id>/close", retiring.retire, {"kind": "job"}, name="retire-job"),
     path("deliverables/<int:deliverable_id>/companions/", companions.companions_page, name="companions"),
@@ -85,6 +87,12 @@ urlpatterns = [
     path("companions/<int:brought_id>", companions.companion_file, name="companion-file"),
     path("companions/<int:brought_id>/remove", companions.remove_companion, name="remove-companion"),
     path("deliverables/<int:deliverable_id>/", deciding.deliverable_page, name="deliverable"),
+    path(
+        "deliverables/<int:deliverable_id>/trail",
+        trails.what_happened,
+        {"kind": "deliverable"},
+        name="deliverable-trail",
+    ),
     path("deliverables/<int:deliverable_id>/change", jobs.change_deliverable, name="change-deliverable"),
     path(
         "deliverables/<int:deliverable_id>/retire", retiring.retire, {"kind": "deliverable"}, name="retire-deliverable"
@@ -109,6 +117,7 @@ urlpatterns = [
     path("files/roots/<int:root_id>/retire", retiring.retire, {"kind": "root"}, name="retire-root"),
     path("files/roots/<int:root_id>/register", files.register_file, name="register-file"),
     path("files/<int:file_id>/", files.media_file, name="file"),
+    path("files/<int:file_id>/trail", trails.what_happened, {"kind": "file"}, name="file-trail"),
     path("files/<int:file_id>/take-in", jobs.take_in, name="take-in"),
     path("files/<int:file_id>/put-away", retiring.retire, {"kind": "file"}, name="put-away"),
     path("files/<int:file_id>/inspect-again", inspections.inspect_again, name="inspect-again"),
@@ -148,6 +157,7 @@ urlpatterns = [
     path("specs/<slug:slug>/judge-again", judge_again.judge_again, name="judge-again"),
     path("specs/", specs.spec_list, name="specs"),
     path("specs/<slug:slug>/", specs.spec_sheet, name="spec"),
+    path("specs/<slug:slug>/trail", trails.what_happened, {"kind": "spec"}, name="spec-trail"),
     path("specs/<slug:slug>/<int:number>.<str:kind>", specs.spec_document, name="spec-document"),
     path("checks/<int:check_id>/", checks.check_page, name="check"),
     path("checks/<int:check_id>.json", checks.check_json, name="check-json"),

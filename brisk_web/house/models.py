@@ -103,7 +103,7 @@ class AuditEntry(models.Model):
     at = models.DateTimeField(auto_now_add=True, db_index=True)
     actor = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
     verb = models.CharField(max_length=64)  # stable, such as "check.opened"
-    target = models.CharField(max_length=128)  # kind and id, such as "check:12"
+    target = models.CharField(max_length=128, db_index=True)  # kind and id, such as "check:12"
     says = models.TextField()
 
     class Meta:
