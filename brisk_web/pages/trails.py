@@ -104,6 +104,6 @@ def _targets(kind: _Kind, thing: Model) -> Iterator[str]:
     ways: dict[type[Model], Q] = {}
     for model, way in kind.belongs:
         ways[model] = ways.get(model, Q()) | Q(**{way: thing})
-    for model, way in ways.items():
-        for pk in model._default_manager.filter(way).order_by().distinct().values_list("pk", flat=True):
+    for model, belongs in ways.items():
+        for pk in model._default_manager.filter(belongs).order_by().distinct().values_list("pk", flat=True):
             yield f"{model._meta.model_name}:{pk}"
