@@ -12,7 +12,7 @@ _SAMPLES = 1920 * 1080  # of a picture of which so many are looked at
 BURSTS, BURST = 12, 8  #: places at which pictures in a row are looked at, and how many they are
 SOUNDS, SOUND_S = 60, 0.4  #: places at which sound is heard, and for how long
 #: What the library raises for what it cannot read.
-UNREADABLE = (av.FFmpegError, ValueError, IndexError, UnicodeDecodeError)
+UNREADABLE = (av.FFmpegError, ValueError, IndexError, OverflowError)
 _LONGEST_WAIT = 600  # packets that may pass before a picture comes
 
 
