@@ -22,7 +22,7 @@ _BROWSERS = (
     ("Edg", "Edge"),
     ("OPR", "Opera"),
     ("Firefox", "Firefox"),
-    ("Chrom", "Chromium or Chrome"),
+    ("Chrom", "Chrome"),
     ("Safari", "Safari"),
 )
 _SYSTEMS = (
