@@ -23,7 +23,7 @@ class LogsTest(HouseMixin, TestCase):
             logger = logging.getLogger(name)
             logger.addHandler(handler)
             self.addCleanup(logger.removeHandler, handler)
-            patch = mock.patch.object(logger, "level", level)
+            patch = mock.patch.multiple(logger, level=level, propagate=False)
             patch.start()
             logger._cache.clear()  # type: ignore[attr-defined]
             self.addCleanup(logger._cache.clear)  # type: ignore[attr-defined]
