@@ -22,6 +22,7 @@ from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import prepare
 from brisk_core.scan.small_pictures import write_small
 
+NEAR_S = 15.0  #: before a place, within which a random access point is near
 STRIP = 12  #: small pictures that are kept
 _SPACED = 4  # numbers from one picture to the next, so that meters which look at some of them look at each
 
@@ -44,6 +45,7 @@ class SeenPictures:
     full: bool = False  #: full range by the file's own word
     places: list[float] = field(default_factory=list)  #: seconds at which pictures were asked for
     unread: list[int] = field(default_factory=list)  #: numbers of the places at which none could be decoded
+    distant: list[int] = field(default_factory=list)  #: numbers of those without a random access point near before them
     damaged: list[float] = field(default_factory=list)  #: seconds of pictures that a decoder calls corrupt
     strip: list[tuple[int, float]] = field(default_factory=list)  #: numbers of small pictures, and their seconds
     _last: Picture | None = None
@@ -94,8 +96,10 @@ def see_pictures(
             if progress:
                 progress(at + 1, len(places))
             if frame is None and found is not None:  # the same picture as at the last place
-                if not -_LATE_S <= place - seen.seconds[-1] <= _LONGEST_GROUP_S:
+                if seen.seconds[-1] > place + _LATE_S:
                     seen.unread.append(at)
+                elif place > seen.seconds[-1] + NEAR_S:
+                    seen.distant.append(at)
                 elif at in kept:
                     kept.add(at + 1)
                 continue
@@ -116,7 +120,6 @@ def see_pictures(
     return seen
 
 
-_LONGEST_GROUP_S = 15.0  # behind its random access point, from which a place has none of its own
 _LATE_S = 3.0  # behind a place, from which what lies between could not be read
 _EARLIER = (0.0, 2.0, 10.0)  # seconds before a place from which is looked: a seek may land behind the last key picture
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import FieldOrder, Scan
-from brisk_core.first_look.pictures import SeenPictures
+from brisk_core.first_look.pictures import NEAR_S, SeenPictures
 from brisk_core.first_look.sound import SILENT, HeardTrack
 from brisk_core.meters.area import judge_area
 from brisk_core.meters.change import find_cuts
@@ -22,12 +22,13 @@ from brisk_core.meters.spans import runs
 
 SCHEMA = "brisk-sentry/first-look/1"
 _STANDS = 0.12  # mean 8-bit steps of the cells up to which two pictures far apart are the same
-_LEAST_STANDING = 3  # pictures
+_LEAST_STANDING, _LEAST_STANDING_S = 3, 5.0  # pictures, and seconds from the first to the last of them
 _SHAPE = 6  # lines or columns within which two shapes are one
 _LEAST_SHAPE = 2  # pictures in a row
 _NOT_TOLD = 0xFFFE  # edges from which on none was seen
 _OUTSIDE = 0.01  # share of the samples outside narrow range from which it is told
 _MOST_SPANS = 24  # kept of one line
+_MOST = 0.3  # of the places, from which something is the way of the whole file
 
 Spans = tuple[tuple[float, float], ...]  #: seconds from the first picture, first and last at which it was seen
 
@@ -93,12 +94,17 @@ def told_of(duration: float, pictures: SeenPictures | None, tracks: Sequence[Hea
 
 
 def _of_pictures(pictures: SeenPictures) -> Iterator[Seen]:
+    places = _count(len(pictures.places), "place")
     if pictures.unread:
-        missing = np.zeros(len(pictures.places), np.bool_)
-        missing[pictures.unread] = True
-        spans = tuple((pictures.places[start], pictures.places[end - 1]) for start, end in runs(missing))
-        says = f"no picture could be decoded at {len(pictures.unread)} of {_count(len(missing), 'place')}"
-        yield Seen(what="Decoding", says=says, spans=spans[:_MOST_SPANS], odd=True)
+        says = f"no picture could be decoded at {len(pictures.unread)} of {places}"
+        yield Seen(what="Decoding", says=says, spans=_spans_of_places(pictures.unread, pictures), odd=True)
+    if len(pictures.distant) > _MOST * len(pictures.places):
+        yield Seen(
+            what="Random access", says=f"its points stand more than {NEAR_S:.0f} s apart, so little could be seen"
+        )
+    elif pictures.distant:
+        says = f"no point within {NEAR_S:.0f} s before {len(pictures.distant)} of {places}, so they could not be seen"
+        yield Seen(what="Random access", says=says, spans=_spans_of_places(pictures.distant, pictures), odd=True)
     if pictures.damaged:
         places = tuple((second, second) for second in pictures.damaged)
         yield Seen(what="Decoding", says=f"the decoder calls {_count(len(places), 'picture')} corrupt",
@@ -111,6 +117,14 @@ def _of_pictures(pictures: SeenPictures) -> Iterator[Seen]:
     yield from _levels(pictures)
     yield from _black(pictures)
     yield from _standing(pictures)
+
+
+def _spans_of_places(numbers: Sequence[int], pictures: SeenPictures) -> Spans:
+    """Stretches of places in a row."""
+    marked = np.zeros(len(pictures.places), np.bool_)
+    marked[list(numbers)] = True
+    found = tuple((pictures.places[start], pictures.places[end - 1]) for start, end in runs(marked))
+    return found[:_MOST_SPANS]
 
 
 def _size(pictures: SeenPictures) -> Seen:
@@ -128,7 +142,7 @@ def _shapes(pictures: SeenPictures) -> Iterator[Seen]:
         return
     whole = area[2:] == (width, height)
     says = "the whole picture" if whole else f"{area[2]} × {area[3]} from {area[0]}, {area[1]}"
-    yield Seen(what="Active area", says=says, odd=not whole)
+    yield Seen(what="Active area", says=says)  # bars all the way are for the spec to judge
     others = [(shape, span) for shape, span in _runs_of_shape(pictures) if not _is_like(shape, area)]
     for shape, stretches in groupby(sorted(others), key=lambda one: one[0]):
         spans = tuple(span for _, span in stretches)[:_MOST_SPANS]
@@ -206,7 +220,12 @@ def _standing(pictures: SeenPictures) -> Iterator[Seen]:
     """Stretches in which pictures far apart are the same; black ones are told apart."""
     lit = pictures.rows.rows("light")["high"] > (0.0 if pictures.full else 16.0) + _DARK
     steps = np.array([np.inf if step is None else step for step in pictures.steps])
-    found = [(start - 1, end) for start, end in runs((steps <= _STANDS) & lit) if end - start + 1 >= _LEAST_STANDING]
+    found = [
+        (start - 1, end)
+        for start, end in runs((steps <= _STANDS) & lit)
+        if end - start + 1 >= _LEAST_STANDING
+        and pictures.seconds[end - 1] - pictures.seconds[start - 1] >= _LEAST_STANDING_S
+    ]
     if found:
         count = sum(end - start for start, end in found)
         says = f"{_of(count, pictures)} the same as the one before"

@@ -155,8 +155,12 @@ class FirstLookTest(TestCase):
         self.assertEqual(len(look.odd_spans), 3)
 
     def test_bars_all_the_way_are_the_active_area(self) -> None:
-        odd = self.odd(self.look(Programme(bars=(0, SECONDS))))
-        self.assertEqual({name: seen.says for name, seen in odd.items()}, {"Active area": "320 × 132 from 0, 24"})
+        look = self.look(Programme(bars=(0, SECONDS)))
+        self.assertEqual({one.what: one.says for one in look.seen}["Active area"], "320 × 132 from 0, 24")
+        self.assertEqual(self.odd(look), {})
+
+    def test_a_title_that_stands_for_a_moment_is_not_told(self) -> None:
+        self.assertEqual(self.odd(self.look(Programme(stands=(30, 34)))), {})
 
     def test_two_moments_a_frame(self) -> None:
         look = self.look(Programme(fields=True, codec="ffv1", name="fields.mkv"))
@@ -213,8 +217,16 @@ class FirstLookTest(TestCase):
                 third = len(data) // 3
                 data[third : 2 * third] = bytes(third)
                 path.write_bytes(data)
-                seen = self.odd(first_look(Source.at(str(path)), inspect_headers(Source.at(str(path)))))["Decoding"]
+                odd = self.odd(first_look(Source.at(str(path)), inspect_headers(Source.at(str(path)))))
+                seen = odd.get("Decoding") or odd["Random access"]
                 self.assertLess(max(abs(seen.spans[0][0] - SECONDS / 3), abs(seen.spans[-1][1] - SECONDS * 2 / 3)), 12)
+
+    def test_points_far_apart_are_no_damage(self) -> None:
+        made = Programme(codec="mpeg2video", name="long-group.mkv", group=10_000)
+        told = {one.what: one for one in self.look(made).seen}
+        self.assertNotIn("Decoding", told)
+        self.assertIn("more than 15 s apart", told["Random access"].says)
+        self.assertFalse(any(one.odd for one in told.values()))
 
     def test_it_comes_back_from_json_and_another_schema_is_refused(self) -> None:
         look = self.look(Programme(silent=(24, 48)))
