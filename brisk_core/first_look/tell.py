@@ -8,7 +8,6 @@ from itertools import groupby
 from typing import Any, Self
 
 import numpy as np
-from numpy.typing import NDArray
 
 from brisk_core.facts import FieldOrder, Scan
 from brisk_core.first_look.pictures import NEAR_S, SeenPictures
@@ -106,9 +105,9 @@ def _of_pictures(pictures: SeenPictures) -> Iterator[Seen]:
         says = f"no point within {NEAR_S:.0f} s before {len(pictures.distant)} of {places}, so they could not be seen"
         yield Seen(what="Random access", says=says, spans=_spans_of_places(pictures.distant, pictures), odd=True)
     if pictures.damaged:
-        places = tuple((second, second) for second in pictures.damaged)
-        yield Seen(what="Decoding", says=f"the decoder calls {_count(len(places), 'picture')} corrupt",
-                   spans=places[:_MOST_SPANS], odd=True)  # fmt: skip
+        says = f"the decoder calls {_count(len(pictures.damaged), 'picture')} corrupt"
+        spans = tuple((second, second) for second in pictures.damaged[:_MOST_SPANS])
+        yield Seen(what="Decoding", says=says, spans=spans, odd=True)
     if not pictures.seconds:
         return
     yield _size(pictures)
@@ -252,7 +251,8 @@ def _of_track(track: HeardTrack) -> Iterator[Seen]:
     if track.says:
         yield Seen(what=what, says=track.says, odd=True)
         return
-    levels: NDArray[np.float64] = np.stack([one for one in track.levels if len(one) == len(track.levels[0])])
+    alike = [at for at, one in enumerate(track.levels) if len(one) == len(track.levels[0])]
+    levels, seconds = np.stack([track.levels[at] for at in alike]), [track.seconds[at] for at in alike]
     silent = levels <= SILENT
     everywhere = np.asarray(silent.all(axis=1), np.bool_)
     if everywhere.all():
@@ -264,7 +264,7 @@ def _of_track(track: HeardTrack) -> Iterator[Seen]:
         names = ", ".join(str(at + 1) for at in dead)
         yield Seen(what=what, says=f"channel {names} silent at all of {_count(len(levels), 'place')}", odd=True)
     if everywhere.any():
-        spans = tuple((track.seconds[start], track.seconds[end - 1]) for start, end in runs(everywhere))
+        spans = tuple((seconds[start], seconds[end - 1]) for start, end in runs(everywhere))
         says = f"silent at {int(everywhere.sum())} of {_count(len(levels), 'place')}"
         yield Seen(what=what, says=says, spans=spans[:_MOST_SPANS], odd=True)
     same = sorted(pair for pair in track.same or () if not set(pair) & set(dead))
