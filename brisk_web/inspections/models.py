@@ -104,7 +104,12 @@ class Inspection(Work):
     @property
     def first_look(self) -> FirstLook | None:
         """What was seen so far; ``None`` where nobody looked, and once the whole file was scanned."""
-        return FirstLook.from_json(self.look) if self.look and self.is_active else None
+        if not self.look or not self.is_active:
+            return None
+        try:
+            return FirstLook.from_json(self.look)
+        except ValueError:  # of another version of this application
+            return None
 
     @property
     def picture_of_it(self) -> int | None:

@@ -157,6 +157,13 @@ class FirstLookTest(QueueTestCase):
         read_packets.run(inspection.pk)
         self.assertIn('data-at="500"', self.client.get(check).content.decode())  # its frames can be shown from now on
 
+    def test_one_of_another_version_is_not_shown(self) -> None:
+        file, inspection = self.long_file()
+        Inspection.objects.filter(pk=inspection.pk).update(look=SEEN | {"schema": "brisk-sentry/first-look/9"})
+        self.sign_in("viewer")
+        page = self.client.get(reverse("file", args=[file.pk]))
+        self.assertEqual((page.status_code, "Seen so far" in page.content.decode()), (200, False))
+
     def test_what_it_writes_stands_in_its_own_folder(self) -> None:
         _, inspection = self.looked_at()
         self.assertEqual(len(list(inspection.look_folder.iterdir())), 12)
