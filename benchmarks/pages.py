@@ -32,6 +32,7 @@ from django.test.runner import DiscoverRunner
 from django.test.utils import CaptureQueriesContext
 
 from brisk_core import sandbox
+from brisk_core.sandbox import requests
 from brisk_core.small_media import Small, make_small
 from brisk_core.spec import shelf_specs
 from brisk_web.checks.services import judge
@@ -84,7 +85,7 @@ def main() -> None:
     try:
         folder = Path(tempfile.mkdtemp(prefix="brisk-pages-"))
         path = make_small(folder / "a.mp4", Small())
-        document = sandbox.run("inspect", {"url": str(path), "name": path.name, "depth": "full"})
+        document = sandbox.run(requests.Inspect(url=path.as_uri(), name=path.name, depth="full", take_digest=True))
         person = get_user_model().objects.create_superuser("bench")
         client = Client()
         bare = statistics.median(cost(client, "/sign-in")[1] for _ in range(3))

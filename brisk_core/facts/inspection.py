@@ -109,7 +109,11 @@ class Inspection:
     def ordered_as(self, kind_of_work: str | None) -> Inspection:
         """Return the inspection with the kind of work that was ordered, one of the choices of ``order.kind``."""
         said: Witnessed[str] = Witnessed(declared=kind_of_work or None)
-        return replace(self, facts={**self.facts, keys.ORDER_KIND.id: said})
+        return self.saying({keys.ORDER_KIND.id: said})
+
+    def saying(self, facts: Mapping[str, Witnessed[Any]]) -> Inspection:
+        """Return the inspection with some facts in place of its own; the others are read when they are asked for."""
+        return replace(self, facts=_Overlaid(self.facts, facts))
 
     @property
     def is_full_range(self) -> bool:
@@ -290,6 +294,23 @@ class _FactsInJson(Mapping[str, Witnessed[Any]]):
 
     def __len__(self) -> int:
         return len(self._ids)
+
+
+class _Overlaid(Mapping[str, Witnessed[Any]]):
+    """Facts some of which are others."""
+
+    def __init__(self, below: Mapping[str, Witnessed[Any]], above: Mapping[str, Witnessed[Any]]) -> None:
+        self._below, self._above = below, above
+
+    def __getitem__(self, id_: str) -> Witnessed[Any]:
+        return self._above[id_] if id_ in self._above else self._below[id_]
+
+    def __iter__(self) -> Iterator[str]:
+        yield from self._below
+        yield from (id_ for id_ in self._above if id_ not in self._below)
+
+    def __len__(self) -> int:
+        return len(self._below) + sum(id_ not in self._below for id_ in self._above)
 
 
 def inspection_from_json(document: Mapping[str, Any]) -> Inspection:

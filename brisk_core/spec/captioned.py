@@ -142,10 +142,10 @@ def with_sidecars(inspection: Inspection, captioned: Captioned | None) -> Inspec
         return found if value is None or value is Unheard.UNHEARD else (*value, *found)
 
     both = replace(said, declared=joined(said.declared), observed=joined(said.observed))
-    facts = {**inspection.facts, keys.TEXT_CAPTIONS.id: both}
+    facts: dict[str, Witnessed[Any]] = {keys.TEXT_CAPTIONS.id: both}
     programme = programme_of(inspection)
     if captioned and programme:  # conditions on places ask for all of them, of tracks and of files
         for id_, held in hold_captions(captioned, programme).items():
-            if id_ in facts and held.right is not None:
+            if id_ in inspection.facts and held.right is not None:
                 facts[id_] = Witnessed(observed=tuple(Span(**span) for span in held.document))
-    return replace(inspection, facts=facts)
+    return inspection.saying(facts)

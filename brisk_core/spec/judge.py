@@ -56,15 +56,16 @@ def judge(
     )
     lines = list(spec.lines)
     if integrity:
-        lines += _beside(spec, hearing, caption_lines_of(captioned)) + _of_every_file(spec, hearing)
+        lines += _beside(spec, hearing, caption_lines_of(captioned)) + _of_every_file(spec, hearing, only)
     wanted = [line for line in lines if only is None or line.id in only]
     return Check(spec=spec, findings=tuple(line.condition.judge(line, hearing) for line in wanted))
 
 
-def _of_every_file(spec: Spec, hearing: Hearing) -> list[Line]:
+def _of_every_file(spec: Spec, hearing: Hearing, only: Set[str] | None) -> list[Line]:
     """The integrity lines that apply to this file and that the spec does not ask about in its own way."""
     asked = {line.characteristic.id for line in spec.lines}
-    return [line for line in INTEGRITY if line.characteristic.id not in asked and _speaks(line, hearing)]
+    wanted = [line for line in INTEGRITY if only is None or line.id in only]
+    return [line for line in wanted if line.characteristic.id not in asked and _speaks(line, hearing)]
 
 
 def _speaks(line: Line, hearing: Hearing) -> bool:

@@ -19,7 +19,7 @@ def without_ordered(spec: Spec, inspection: Inspection) -> Inspection:
     left = tuple(says for says in told.observed if not any(one.is_told_by(says) for one in ordered))
     if left == told.observed:
         return inspection
-    return replace(inspection, facts={**inspection.facts, keys.CONTENT_MISTAKES.id: replace(told, observed=left)})
+    return inspection.saying({keys.CONTENT_MISTAKES.id: replace(told, observed=left)})
 
 
 def _orders_scan(scan: Scan) -> Callable[[Spec, Inspection], bool]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Set
+from collections.abc import Iterable, Iterator, Sequence, Set
 from dataclasses import dataclass
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from django.contrib.auth.models import User
@@ -21,7 +22,7 @@ from brisk_core.spec import EVERY_FILE, counts_of, lines_that_differ, verdict_of
 from brisk_core.spec import Spec as Document
 from brisk_core.spec import judge as judge_facts
 from brisk_core.version import ENGINE
-from brisk_web.captions.services import captioned_for
+from brisk_web.captions.services import captioned_for, with_captions
 from brisk_web.checks.events import checks_judged, version_applied
 from brisk_web.checks.models import Check, Finding, Waiver
 from brisk_web.edits.models import Timeline
@@ -115,20 +116,21 @@ def held_for(check: Check) -> dict[str, Held] | None:
     return comparison.held if comparison else {}
 
 
-def judged_document(
-    check: Check, *, spec: Document | None = None, facts: Facts | None = None, only: Set[str] | None = None
-) -> dict[str, Any] | None:
-    """Return the check as ``brisk-sentry/check/1`` has it, by what is known now; ``None`` while nothing is known.
-
-    ``spec`` takes the place of the check's own version, ``facts`` spare reading the inspection anew, and ``only``
-    limits the lines to some ids.
-    """
+def judged_document(check: Check) -> dict[str, Any] | None:
+    """Return the check as ``brisk-sentry/check/1`` has it, by what is known now; ``None`` while nothing is known."""
     inspection = check.media_file.inspection
-    known = facts or (inspection.facts if inspection else None)
+    known = inspection.facts if inspection else None
     if known is None:
         return None
-    spec = (spec or check.spec_version.parsed()).in_words_of(house_words())
-    timeline = check.timeline
+    spec = check.spec_version.parsed().in_words_of(house_words())
+    return _judged(check, spec, known, waivers_of(check), None)
+
+
+def _judged(
+    check: Check, spec: Document, known: Facts, waivers: Iterable[Waiver], only: Set[str] | None
+) -> dict[str, Any]:
+    """Judge what is known by a spec in the house's words; ``only`` limits the lines to some ids."""
+    inspection, timeline = check.media_file.inspection, check.timeline
     judged = judge_facts(
         spec,
         known,
@@ -140,7 +142,7 @@ def judged_document(
         kind_of_work=check.kind_of_work or None,
         only=only,
     )
-    covers = [_covers(waiver) for waiver in waivers_of(check)]
+    covers = [_covers(waiver) for waiver in waivers]
     return apply_waivers(check_to_json(judged, known), covers, today=timezone.localdate()).document
 
 
@@ -244,17 +246,40 @@ def behind(version: SpecVersion) -> QuerySet[Check]:
 def judged_by(
     spec: Document, checks: Iterable[Check], only: Set[str] | None = None
 ) -> Iterator[tuple[Check, dict[str, Any]]]:
-    """Judge checks by another spec; yield each with its document. Nothing is written, no file read."""
+    """Judge checks by another spec; yield each with its document. Nothing is written, no file read.
+
+    What is asked for each is asked for some at once: captions, waivers, words.
+    """
+    spec = spec.in_words_of(house_words())
     facts: dict[int, Facts | None] = {}
-    for check in checks:
-        inspection = check.media_file.inspection
-        if inspection is None:
-            continue
-        if inspection.pk not in facts:
-            facts[inspection.pk] = inspection.facts
-        document = judged_document(check, spec=spec, facts=facts[inspection.pk], only=only)
-        if document is not None:
-            yield check, document
+    waiting = iter(checks)
+    while some := list(islice(waiting, _BATCH)):
+        with_captions([check.media_file for check in some])
+        waivers = _waivers_by_check(some)
+        for check in some:
+            inspection = check.media_file.inspection
+            if inspection is None:
+                continue
+            if inspection.pk not in facts:
+                facts[inspection.pk] = inspection.facts
+            known = facts[inspection.pk]
+            if known is not None:
+                yield check, _judged(check, spec, known, waivers.get(check.pk, ()), only)
+
+
+def _waivers_by_check(checks: Sequence[Check]) -> dict[int, list[Waiver]]:
+    """Return by check what ``waivers_of`` would for each of some checks."""
+    saved = [check for check in checks if check.pk is not None]
+    owed = dict(Check.objects.filter(pk__in=[one.pk for one in saved]).values_list("pk", "render__deliverable"))
+    mine = Q(check_record__in=saved) | Q(deliverable__in=set(owed.values()) - {None})
+    found: dict[int, list[Waiver]] = {}
+    for waiver in Waiver.objects.filter(mine, taken_back_at=None).select_related("made_by"):
+        for check in saved:
+            if waiver.check_record_id == check.pk or (
+                waiver.deliverable_id and waiver.deliverable_id == owed[check.pk]
+            ):
+                found.setdefault(check.pk, []).append(waiver)
+    return found
 
 
 def trials(spec: Document, checks: Iterable[Check]) -> Iterator[Trial]:
@@ -308,7 +333,7 @@ def _judge_batch(version: SpecVersion, ids: list[int], differ: Set[str], dropped
     """Judge some checks of one older version anew; those that another engine judged are judged whole."""
     checks = list(
         Check.objects.select_for_update(of=("self",))
-        .select_related("media_file__inspection", "timeline")
+        .select_related("media_file__inspection", "timeline", "master__inspection")
         .filter(pk__in=ids)
     )
     Check.objects.filter(pk__in=ids).update(spec_version=version)

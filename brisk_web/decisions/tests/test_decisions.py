@@ -7,7 +7,8 @@ from datetime import timedelta
 from typing import Any
 from unittest import mock
 
-from django.db import ProgrammingError, transaction
+from django.db import ProgrammingError, connection, transaction
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from brisk_core.decide import points_of
@@ -20,6 +21,7 @@ from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import DecisionRefused
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.jobs.services import add_deliverable, take_in
+from brisk_web.shelf.models import SpecVersion
 from brisk_web.testing import QueueTestCase, spec_version
 from brisk_web.work.sweep import sweep
 
@@ -79,6 +81,37 @@ class DecisionCase(QueueTestCase):
                 self.render_of(self.check), 0, 30, line=finding.line, says="I looked at it", by=self.operator
             )
         self.check.refresh_from_db()
+
+
+class TogetherTest(DecisionCase):
+    """Many checks are judged again together: each with its own waivers, in no more queries than a few."""
+
+    def louder(self, words: str) -> SpecVersion:
+        """The spec with other words for the size, which is judged again for it."""
+        return spec_version(SPEC.replace("{ equals: 1920x1080 }", f"{{ equals: 1920x1080 }}, why: {words}"))
+
+    def test_each_keeps_its_own_waivers(self) -> None:
+        waived, other = self.check, self.attempt("CANAL_V02.mp4", frames=31)
+        services.waive(waived, "size", "agreed", by=self.lead)
+        self.assertEqual(judge_again(self.louder("The screen is that large."), by=self.lead), 2)
+        self.assertEqual([self.outcome("size", check) for check in (waived, other)], ["waived", "fail"])
+        services.waive(other, "size", "all of them", by=self.lead, whole_deliverable=True)
+        third = self.attempt("CANAL_V03.mp4", frames=32)
+        self.assertEqual(judge_again(self.louder("It is."), by=self.lead), 3)
+        self.assertEqual([self.outcome("size", check) for check in (waived, other, third)], ["waived"] * 3)
+        Waiver.objects.update(taken_back_at=timezone.now())
+        judge_again(self.louder("It was."), by=self.lead)
+        self.assertEqual([self.outcome("size", check) for check in (waived, other, third)], ["fail"] * 3)
+
+    def test_queries_do_not_grow(self) -> None:
+        few, many = self.louder("One."), self.louder("Two.")
+        with CaptureQueriesContext(connection) as one:
+            judge_again(few, by=self.lead)
+        for number in range(2, 6):
+            self.attempt(f"CANAL_V0{number}.mp4", frames=30 + number)
+        with CaptureQueriesContext(connection) as five:
+            self.assertEqual(judge_again(many, by=self.lead), 5)
+        self.assertLess(len(five), 2 * len(one))  # of two older versions, each judged at once
 
 
 class WaiverTest(DecisionCase):
