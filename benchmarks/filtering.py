@@ -18,10 +18,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as for everything that loa
 import av
 import av.filter
 
-from benchmarks.scanning import FILES, FRAMES, ROUNDS, bare_decode, make, processor
-from brisk_core.facts import Depth
-from brisk_core.inspect import inspect
-from brisk_core.packets import load_series
+from benchmarks.scanning import FRAMES, ROUNDS, bare_decode, made_files, processor
 from brisk_core.reading import Source, open_container
 from brisk_core.scan import Segment, scan_pictures
 
@@ -57,12 +54,7 @@ def main() -> None:
     """Print the table."""
     print(f"filters: {', '.join(FILTERS)}; missing: {', '.join(sorted({*_WANTED} - {*FILTERS})) or 'none'}")
     with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        for title, (file, *recipe) in FILES.items():
-            path = make(folder / file, *recipe)
-            series_path = folder / f"{file}.npz"
-            inspect(Source.at(str(path)), Depth.PACKETS, series_path=series_path)
-            series = load_series(series_path)
+        for title, path, series in made_files(Path(name)):
             scan = partial(scan_pictures, Source.at(str(path)), series, Segment(0, len(series)), full=False)
             works = (scan, partial(filtered, path), partial(bare_decode, path))
             rounds = [[processor(work) for work in works] for _ in range(ROUNDS)]

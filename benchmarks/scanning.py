@@ -14,7 +14,7 @@ import sys
 import tempfile
 import time
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -73,6 +73,14 @@ def make(path: Path, codec: str, pixels: str, options: dict[str, str], fields: b
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     return path
+
+
+def made_files(folder: Path) -> Iterator[tuple[str, Path, Any]]:
+    """Yield title, path and packet series of each of the three."""
+    for title, (file, *recipe) in FILES.items():
+        path, series_path = make(folder / file, *recipe), folder / f"{file}.npz"
+        inspect(Source.at(str(path)), Depth.PACKETS, series_path=series_path)
+        yield title, path, load_series(series_path)
 
 
 def processor(work: Callable[[], object]) -> float:
@@ -157,11 +165,7 @@ def main() -> None:
     """Print the table."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        for title, (file, *recipe) in FILES.items():
-            path = make(folder / file, *recipe)
-            series_path = folder / f"{file}.npz"
-            inspect(Source.at(str(path)), Depth.PACKETS, series_path=series_path)
-            series = load_series(series_path)
+        for title, path, series in made_files(folder):
             whole = Segment(0, len(series))
 
             def scan(path: Path = path, series: Any = series, whole: Segment = whole) -> None:

@@ -13,6 +13,7 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.exact import spell_seconds
 from brisk_core.facts import Depth, inspection_to_json
 from brisk_core.first_look import FirstLook, Seen
+from brisk_core.first_look.tell import counted
 from brisk_core.reading import Source
 from brisk_core.sandbox import requests
 
@@ -37,10 +38,7 @@ def run(options: argparse.Namespace) -> int:
         say_json(document)
         return NO_FAIL
     look = FirstLook.from_json(document)
-    pictures, places = (
-        f"{count} {what}{'' if count == 1 else 's'}"
-        for count, what in ((look.pictures, "picture"), (look.sounds, "place"))
-    )
+    pictures, places = counted(look.pictures, "picture"), counted(look.sounds, "place")
     say(f"Seen so far, in {pictures} and at {places} of the sound, over {_spelled(look.duration)}:")
     for seen in look.seen:
         say(f"{'!' if seen.odd else ' '} {seen.what:16} {seen.says}{_places(seen)}")

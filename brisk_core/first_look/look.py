@@ -14,9 +14,8 @@ from brisk_core.first_look.tell import FirstLook, told_of
 from brisk_core.reading import Source, open_container
 
 LEAST_S = 60.0  #: length of a file from which a first look is worth it; a shorter one is scanned as soon
-
-
-_LEAST_BYTES = 50_000_000  #: size from which it is, where the headers tell no length
+_LEAST_BYTES = 50_000_000  # from which it is, where the headers tell no length
+_USUAL_SIZE = (1920, 1080)  # taken where the headers tell none
 
 
 def is_worth_it(headers: Inspection) -> bool:
@@ -39,9 +38,6 @@ def first_look(
         folder.mkdir(parents=True, exist_ok=True)
     pictures = see_pictures(source, duration, size, full=headers.is_full_range, folder=folder, progress=progress)
     return told_of(duration, pictures, hear_sounds(source, duration))
-
-
-_USUAL_SIZE = (1920, 1080)  # taken where the headers tell none
 
 
 def _length(source: Source) -> float:

@@ -40,8 +40,7 @@ class SeenPictures:
     histogram: LumaHistogram = field(default_factory=LumaHistogram)
     steps: list[float | None] = field(default_factory=list)  #: mean change of the cells from the picture before
     in_a_row: MeterRows = field(default_factory=lambda: MeterRows((FieldMeter(), ChangeMeter())))
-    size: tuple[int, int] = (0, 0)  #: that was decoded
-    sizes: set[tuple[int, int]] = field(default_factory=set)
+    sizes: set[tuple[int, int]] = field(default_factory=set)  #: width and height as decoded
     full: bool = False  #: full range by the file's own word
     places: list[float] = field(default_factory=list)  #: seconds at which pictures were asked for
     unread: list[int] = field(default_factory=list)  #: numbers of the places at which none could be decoded
@@ -57,7 +56,6 @@ class SeenPictures:
         """Measure a picture that stands alone."""
         last = self._last
         self.sizes.add(picture.size)
-        self.size = max(self.sizes)
         self.histogram.take(picture)
         self.rows.take(picture)
         alike = last is not None and last.small.shape == picture.small.shape

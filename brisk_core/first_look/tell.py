@@ -93,7 +93,7 @@ def told_of(duration: float, pictures: SeenPictures | None, tracks: Sequence[Hea
 
 
 def _of_pictures(pictures: SeenPictures) -> Iterator[Seen]:
-    places = _count(len(pictures.places), "place")
+    places = counted(len(pictures.places), "place")
     if pictures.unread:
         says = f"no picture could be decoded at {len(pictures.unread)} of {places}"
         yield Seen(what="Decoding", says=says, spans=_spans_of_places(pictures.unread, pictures), odd=True)
@@ -105,7 +105,7 @@ def _of_pictures(pictures: SeenPictures) -> Iterator[Seen]:
         says = f"no point within {NEAR_S:.0f} s before {len(pictures.distant)} of {places}, so they could not be seen"
         yield Seen(what="Random access", says=says, spans=_spans_of_places(pictures.distant, pictures), odd=True)
     if pictures.damaged:
-        says = f"the decoder calls {_count(len(pictures.damaged), 'picture')} corrupt"
+        says = f"the decoder calls {counted(len(pictures.damaged), 'picture')} corrupt"
         spans = tuple((second, second) for second in pictures.damaged[:_MOST_SPANS])
         yield Seen(what="Decoding", says=says, spans=spans, odd=True)
     if not pictures.seconds:
@@ -127,19 +127,23 @@ def _spans_of_places(numbers: Sequence[int], pictures: SeenPictures) -> Spans:
 
 
 def _size(pictures: SeenPictures) -> Seen:
-    sizes = sorted(pictures.sizes, key=lambda one: one[0] * one[1])
+    sizes = sorted(pictures.sizes, key=_samples)
     says = " and ".join(f"{width} × {height}" for width, height in sizes)
     return Seen(what="Size as decoded", says=says, odd=len(sizes) > 1)
 
 
+def _samples(size: tuple[int, int]) -> int:
+    return size[0] * size[1]
+
+
 def _shapes(pictures: SeenPictures) -> Iterator[Seen]:
     """The active area, and where its shape is another one."""
-    width, height = pictures.size
+    largest = max(pictures.sizes, key=_samples)  # of which the area is told
     area = judge_area(pictures.rows.rows("area"), pictures.area.total).area
     if area is None:
         yield Seen(what="Active area", says="too little is lit to tell")
         return
-    whole = area[2:] == (width, height)
+    whole = area[2:] == largest
     says = "the whole picture" if whole else f"{area[2]} × {area[3]} from {area[0]}, {area[1]}"
     yield Seen(what="Active area", says=says)  # bars all the way are for the spec to judge
     others = [(shape, span) for shape, span in _runs_of_shape(pictures) if not _is_like(shape, area)]
@@ -239,10 +243,11 @@ def _spans(found: Iterable[tuple[int, int]], pictures: SeenPictures) -> Spans:
 
 
 def _of(count: int, pictures: SeenPictures) -> str:
-    return f"{count} of {_count(len(pictures.seconds), 'picture')} {'is' if count == 1 else 'are'}"
+    return f"{count} of {counted(len(pictures.seconds), 'picture')} {'is' if count == 1 else 'are'}"
 
 
-def _count(count: int, what: str) -> str:
+def counted(count: int, what: str) -> str:
+    """Return such as "1 place" or "12 places"."""
     return f"{count} {what}{'' if count == 1 else 's'}"
 
 
@@ -256,16 +261,16 @@ def _of_track(track: HeardTrack) -> Iterator[Seen]:
     silent = levels <= SILENT
     everywhere = np.asarray(silent.all(axis=1), np.bool_)
     if everywhere.all():
-        yield Seen(what=what, says=f"silent at all of {_count(len(levels), 'place')}", odd=True)
+        yield Seen(what=what, says=f"silent at all of {counted(len(levels), 'place')}", odd=True)
         return
-    yield Seen(what=what, says=f"{_count(levels.shape[1], 'channel')}, peak {track.peak:.1f} dBFS")
+    yield Seen(what=what, says=f"{counted(levels.shape[1], 'channel')}, peak {track.peak:.1f} dBFS")
     dead = [at for at in range(levels.shape[1]) if silent[:, at].all()]
     if dead:
         names = ", ".join(str(at + 1) for at in dead)
-        yield Seen(what=what, says=f"channel {names} silent at all of {_count(len(levels), 'place')}", odd=True)
+        yield Seen(what=what, says=f"channel {names} silent at all of {counted(len(levels), 'place')}", odd=True)
     if everywhere.any():
         spans = tuple((seconds[start], seconds[end - 1]) for start, end in runs(everywhere))
-        says = f"silent at {int(everywhere.sum())} of {_count(len(levels), 'place')}"
+        says = f"silent at {int(everywhere.sum())} of {counted(len(levels), 'place')}"
         yield Seen(what=what, says=says, spans=spans[:_MOST_SPANS], odd=True)
     same = sorted(pair for pair in track.same or () if not set(pair) & set(dead))
     if same:

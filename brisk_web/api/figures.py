@@ -13,7 +13,7 @@ from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_safe
-from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
+from procrastinate.contrib.django.models import ProcrastinateJob
 from prometheus_client import CollectorRegistry
 from prometheus_client.core import GaugeMetricFamily
 from prometheus_client.exposition import choose_encoder
@@ -24,7 +24,7 @@ from brisk_web.house.tokens import token_of
 from brisk_web.storage.models import Upload
 from brisk_web.work.kernel import KINDS
 from brisk_web.work.models import Work
-from brisk_web.work.sweep import SILENT_S
+from brisk_web.work.sweep import count_workers
 
 _WAITING = "todo"  # the status of a task of the queue that nobody has taken
 
@@ -78,12 +78,8 @@ def _work() -> Iterator[GaugeMetricFamily]:
 
 def _workers() -> GaugeMetricFamily:
     family = GaugeMetricFamily("brisk_workers", "Workers that gave a sign of life lately, or none.", labels=["state"])
-    silent = 0
-    seen = list(ProcrastinateWorker.objects.values_list("last_heartbeat", flat=True))
-    for beat in seen:
-        silent += (timezone.now() - beat).total_seconds() > SILENT_S
-    family.add_metric(["alive"], len(seen) - silent)
-    family.add_metric(["silent"], silent)
+    for state, count in count_workers().items():
+        family.add_metric([state], count)
     return family
 
 

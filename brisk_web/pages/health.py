@@ -10,12 +10,11 @@ from django.contrib.auth.decorators import login_not_required
 from django.db import DatabaseError, connection
 from django.db.migrations.executor import MigrationExecutor
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.utils import timezone
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_safe
-from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
+from procrastinate.contrib.django.models import ProcrastinateJob
 
-from brisk_web.pages.house import SILENT
+from brisk_web.work.sweep import count_workers
 
 _migrated: set[str] = set()  # databases that were seen to be up to date: what is done stays done
 _LEAST_FREE = 1 << 30  # bytes of the data folder's disk below which uploads and scans fail soon
@@ -52,8 +51,7 @@ def _troubles_of_database(told: dict[str, Any]) -> list[str]:
         if pending := len(executor.migration_plan(executor.loader.graph.leaf_nodes())):
             return [f"{pending} migration{'s are' if pending > 1 else ' is'} not applied"]
         _migrated.add(name)
-    lately = timezone.now() - SILENT
-    told["workers"] = ProcrastinateWorker.objects.filter(last_heartbeat__gte=lately).count()
-    told["silent_workers"] = ProcrastinateWorker.objects.filter(last_heartbeat__lt=lately).count()
+    workers = count_workers()
+    told["workers"], told["silent_workers"] = workers["alive"], workers["silent"]
     told["waiting"] = ProcrastinateJob.objects.filter(status="todo").count()
     return [] if told["workers"] else ["no worker has given a sign of life lately"]

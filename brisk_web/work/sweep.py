@@ -5,8 +5,12 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import timedelta
 
 from django.db import transaction
+from django.db.models import Count, Q
+from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateWorker
 
 from brisk_web.work.kernel import KINDS
 
@@ -31,6 +35,12 @@ class Swept:
     given_up: int  #: rows that killed too many workers
     knocked: int  #: rows that waited without a task
     mended: int  #: what menders did
+
+
+def count_workers() -> dict[str, int]:
+    """Return how many workers gave a sign of life lately (``alive``) and how many did not (``silent``)."""
+    lately = Q(last_heartbeat__gte=timezone.now() - timedelta(seconds=SILENT_S))
+    return ProcrastinateWorker.objects.aggregate(alive=Count("pk", filter=lately), silent=Count("pk", filter=~lately))
 
 
 def mender(mend: Callable[[], int]) -> Callable[[], int]:
