@@ -49,12 +49,14 @@ need_python() {
   echo "$wanted" >"$stamp"
 }
 
-# need_compiled: the loops of the meters as machine code, which the first that measures would otherwise wait for.
+# need_compiled: loops over samples as machine code, which the first that measures would otherwise wait for.
 need_compiled() {
-  local source=brisk_core/meters/compiled.py
-  find brisk_core/meters/__pycache__ -name 'compiled.*.nbi' -newer "$source" 2>/dev/null | grep -q . && return
-  say "Compiling the meters"
-  .venv/bin/python -c 'import brisk_core.meters.compiled'
+  local source
+  for source in brisk_core/*/compiled.py; do
+    find "${source%/*}/__pycache__" -name 'compiled.*.nbi' -newer "$source" 2>/dev/null | grep -q . && continue
+    say "Compiling $source"
+    .venv/bin/python -c "import importlib; importlib.import_module('$(tr / . <<<"${source%.py}")')"
+  done
 }
 
 # need_walls: the library that keeps what reads files from calls that it never needs.

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import importlib
 from collections.abc import Generator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.frames.find import exact_frames
+from brisk_core.meters.kernels import in_lines
 from brisk_core.meters.planes import PlaneReader
 from brisk_core.reading import Source
 
@@ -45,7 +49,7 @@ def stills(film: Film, numbers: Sequence[int], widest: int, *, colour: bool) -> 
         picture = reader.picture(frame, number)
         bits, full = picture.samples.bits, picture.samples.full
         planes = [
-            _narrow(_no_wider(plane.astype(np.float32), widest // 2 if at else widest), bits, full=full, chroma=at > 0)
+            _narrow(_no_wider(plane, widest // 2 if at else widest), bits, full=full, chroma=at > 0)
             for at, plane in enumerate(picture.planes[: 3 if colour else 1])
         ]
         chroma = (planes[1], planes[2]) if len(planes) == 3 else None
@@ -62,9 +66,25 @@ def _narrow(plane: Grey, bits: int, *, full: bool, chroma: bool) -> Grey:
     return np.asarray(plane * np.float32(219 / 255) + 16, np.float32)
 
 
-def _no_wider(plane: Grey, widest: int) -> Grey:
+def _no_wider(plane: NDArray[Any], widest: int) -> Grey:
+    """Return samples as they are, or means of areas so that a line has at most ``widest``."""
     height, width = plane.shape
-    if width <= widest:
-        return plane
+    small = plane.astype(np.float32) if width % (2 * widest) or height % 2 else _halved(plane)
+    if small.shape[1] <= widest:
+        return small
     size = (widest, max(2, round(height * widest / width)))
-    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)
+    return np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _halved(plane: NDArray[Any]) -> Grey:
+    """Means of two by two samples of a plane of even sides."""
+    lines = in_lines(plane)
+    if lines.shape[1] % 2:  # the samples of a line stand in pairs
+        lines = np.ascontiguousarray(plane)
+    halve, pairs = (_compiled().halve_bytes, np.uint16) if plane.itemsize == 1 else (_compiled().halve_words, np.uint32)
+    return np.asarray(halve(lines.view(pairs), plane.shape[1] // 2), np.float32)
+
+
+@lru_cache(maxsize=1)
+def _compiled() -> Any:
+    return importlib.import_module("brisk_core.frames.compiled")

@@ -26,7 +26,7 @@ from brisk_core.master.mapping import map_frames, with_repeats
 from brisk_core.master.pairs import Pair, paired
 from brisk_core.master.refining import Pictures, refine_breaks, refine_stretches
 from brisk_core.master.shots import Journey, Teller, map_document, shots_of
-from brisk_core.master.similarity import Similarity, aligned, compare_pictures
+from brisk_core.master.similarity import Similarity, aligned, bears_out, compare_pictures
 from brisk_core.master.singles import Look, doubtful_steps, find_singles
 from brisk_core.master.sound import SoundVerdict, compare_sound, tell_sound
 from brisk_core.packets import load_series
@@ -208,7 +208,7 @@ class _Worker:
         films = self.file.film(), self.master.film()
         looked = list(paired(*films, self._near_random_access(self._wanted(), _LOOKED), _WIDEST, colour=True))
         # Every other one first: spread like the rest, and enough as a rule.
-        geometry = find_geometry([*looked[::2], *looked[1::2]], films[0].size, films[1].size)
+        geometry = find_geometry([*looked[::2], *looked[1::2]], films[0].size, films[1].size, bears_out)
         if geometry is None and self.by_cuts:
             return None
         if geometry is not None:

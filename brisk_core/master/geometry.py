@@ -5,7 +5,7 @@ Points of detail are found in both pictures and paired; one upright map explains
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -31,7 +31,12 @@ _AGREE = 0.35  # of all pairs; fewer are the similarity of one house to another
 _STRETCH = 0.01  # of the shape; less is rounding to whole samples
 _MOVED = 0.75  # samples of the file
 _CUT = 0.01  # of a side
+_LEAST_COVERED = 0.05  # of the file's picture
 _LIES = 0.25  # samples of a shift, and of the growth of 1000, below which the fit of points cannot tell it from none
+
+
+#: Do some pairs plainly fit by a geometry?
+BearsOut = Callable[["Geometry", Sequence[Pair]], bool]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,7 +107,19 @@ def warp(other: Grey, geometry: Geometry, shape: tuple[int, int]) -> tuple[Grey,
     return np.asarray(laid, np.float32), _covered(geometry, shape, (other.shape[0], other.shape[1]))
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=4)
+def covered_part(
+    geometry: Geometry, shape: tuple[int, int], master_shape: tuple[int, int]
+) -> tuple[slice, slice] | None:
+    """Return the lines and columns of a file's picture that the master's covers, ``None`` where it hardly does."""
+    inside = _covered(geometry, shape, master_shape)
+    if inside.mean() < _LEAST_COVERED:
+        return None
+    down, across = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
+    return slice(down[0], down[-1] + 1), slice(across[0], across[-1] + 1)
+
+
+@lru_cache(maxsize=4)
 def _covered(geometry: Geometry, shape: tuple[int, int], master_shape: tuple[int, int]) -> NDArray[np.bool_]:
     """Where the master's picture covers the file's."""
     ones = np.ones(master_shape, np.uint8)
@@ -112,11 +129,15 @@ def _covered(geometry: Geometry, shape: tuple[int, int], master_shape: tuple[int
     return inside
 
 
-def find_geometry(pairs: Iterable[Pair], file_size: tuple[int, int], master_size: tuple[int, int]) -> Geometry | None:
+def find_geometry(
+    pairs: Iterable[Pair], file_size: tuple[int, int], master_size: tuple[int, int], bears_out: BearsOut | None = None
+) -> Geometry | None:
     """Return how the master lies in the file, ``None`` where the pictures have too little detail to tell.
 
-    Takes no more pairs than are needed: a few suffice where many points of theirs agree.
+    Takes no more pairs than are needed: a few suffice where many points of theirs agree. ``bears_out`` says whether
+    some pairs plainly fit by a geometry: after one picture that is sure of it, the next ones need no points then.
     """
+    pairs = [*pairs]
     matches: dict[bool, list[NDArray[np.float64]]] = {False: [], True: []}  # of the master upright, and mirrored
     ways = tuple(matches)
     finder = cv2.SIFT.create(nfeatures=_MOST_POINTS)
@@ -125,15 +146,22 @@ def find_geometry(pairs: Iterable[Pair], file_size: tuple[int, int], master_size
         if own is None:
             continue
         for mirrored in ways:
+            if mirrored and len(matches[False]) == 1 and len(matches[False][0]) >= _PLENTY:
+                continue  # hardly any point of a mirrored picture pairs
             luma = np.ascontiguousarray(pair.other.luma[:, ::-1]) if mirrored else pair.other.luma
             other = _points(finder, luma, master_size)
             if other is not None:
                 matches[mirrored].append(_match(own, other))
         ways = _ways(matches)
-        if len(ways) == 1 and len(matches[ways[0]]) >= _FIRST:
-            best = _best({ways[0]: matches[ways[0]]}, file_size, master_size)
-            if best is not None and best.pairs >= max(_PLENTY, _SURELY * sum(map(len, matches[ways[0]]))):
-                return best
+        looked = len(matches[ways[0]])
+        if len(ways) > 1 or not (looked >= _FIRST or (looked == 1 and bears_out)):
+            continue
+        best = _best({ways[0]: matches[ways[0]]}, file_size, master_size)
+        if best is None or best.pairs < max(_PLENTY, _SURELY * sum(map(len, matches[ways[0]]))):
+            continue
+        others = sorted((one for one in pairs if one is not pair), key=lambda one: -float(one.own.luma.std()))
+        if looked >= _FIRST or (bears_out and bears_out(best, others[: _FIRST - 1])):
+            return best
     return _best(matches, file_size, master_size)
 
 

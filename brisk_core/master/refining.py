@@ -52,10 +52,11 @@ def refine_stretches(found: FrameMap, pictures: Pictures) -> FrameMap:
         looked = inside[len(inside) // 6 :: max(1, len(inside) // 3)][:3]
         places = {frame: int(found.single[frame]) for frame in looked}
         scores = np.zeros(2 * _REFINED + 1)
-        for frame, place in places.items():
-            around = ((frame, one) for one in range(place - _REFINED, place + _REFINED + 1))
-            for _, one, value in pictures.likeness(around):
-                scores[one - place + _REFINED] += value
+        around = [
+            (frame, one) for frame, place in places.items() for one in range(place - _REFINED, place + _REFINED + 1)
+        ]
+        for frame, one, value in pictures.likeness(around):
+            scores[one - places[frame] + _REFINED] += value
         shift = int(scores.argmax()) - _REFINED
         if shift and scores.max() - scores[_REFINED] > _CLEARLY * max(len(looked), 1):
             before = len(found.stretches)

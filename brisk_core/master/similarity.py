@@ -2,25 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable
+import importlib
+from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.frames import Grey
-from brisk_core.master.geometry import Geometry, warp
+from brisk_core.master.geometry import Geometry, covered_part, warp
 from brisk_core.master.levels import LevelCurve
 from brisk_core.master.pairs import Pair
 
-_LINES = 60  # of a picture that are looked at together
-_WINDOW, _SIGMA = (11, 11), 1.5  # of the structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004)
+_FEW_LINES = 32  # of a picture, every one of which is looked at
+_WINDOW, _SIGMA = 11, 1.5  # of the structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004)
 _C1, _C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
 _PEAK = 255.0
 _WORST_KEPT = 12
 _LIKE, _WORST_LIKE = 0.94, 0.85  # means of a whole file, and of its worst picture, from which it counts as good
+_PLAINLY = 0.9  # of the likeness of a picture that lies where a geometry lays it
 _SAME = 99.0  # dB told of pictures that are the same to the last sample
 
 
@@ -95,53 +97,56 @@ def aligned(pair: Pair, geometry: Geometry, curve: LevelCurve | None) -> tuple[G
     """Return both pictures where the master covers the file, the master laid and levelled; ``None`` where it does
     not.
     """
-    shape = (pair.own.luma.shape[0], pair.own.luma.shape[1])
-    laid, inside = warp(pair.other.luma, geometry, shape)
+    own, other = pair.own.luma, pair.other.luma
+    shape = (own.shape[0], own.shape[1])
+    part = covered_part(geometry, shape, (other.shape[0], other.shape[1]))
+    if part is None:
+        return None
+    laid, _ = warp(other, geometry, shape)
     if curve is not None and curve.changed:
         laid = np.asarray(laid * np.float32(curve.gain) + np.float32(curve.offset), np.float32)
-    return _crop(pair.own.luma, laid, inside) if inside.mean() >= 0.05 else None
-
-
-def _crop(own: Grey, laid: Grey, inside: NDArray[np.bool_]) -> tuple[Grey, Grey]:
-    """Both pictures where the master covers the file."""
-    down, across = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-    part = np.s_[down[0] : down[-1] + 1, across[0] : across[-1] + 1]
     return np.ascontiguousarray(own[part]), np.ascontiguousarray(laid[part])
 
 
+def bears_out(geometry: Geometry, pairs: Sequence[Pair]) -> bool:
+    """Do some pictures plainly look like the master's where a geometry lays it?"""
+    laid = [aligned(pair, geometry, None) for pair in pairs]
+    return bool(laid) and all(both is not None and ssim(*both) >= _PLAINLY for both in laid)
+
+
 def ssim(one: Grey, other: Grey) -> float:
-    """Return the mean structural similarity of two pictures of one size, code values 0 to 255."""
-    height = one.shape[0]
-    total = 0.0
-    for top in range(0, height, _LINES):
-        bottom = min(height, top + _LINES)
-        start = max(0, top - _WINDOW[1] // 2)
-        end = min(height, bottom + _WINDOW[1] // 2)
-        total += _similar(one[start:end], other[start:end], slice(top - start, bottom - start))
-    return total / one.size
+    """Return the mean structural similarity of two pictures of one size, code values 0 to 255.
+
+    Windows are laid around the samples of every second line; each sees eleven.
+    """
+    weights, step = _window(), 2 if one.shape[0] > _FEW_LINES else 1
+    both = (_filled(one), _filled(other))
+    return float(_compiled().mean_similarity(*both, weights, step, np.float32(_C1), np.float32(_C2)))
 
 
-def _similar(one: Grey, other: Grey, lines: slice) -> float:
-    """Return the sum of the similarity of some lines, which are few enough to stay in the processor's cache."""
+@lru_cache(maxsize=1)
+def _compiled() -> Any:
+    return importlib.import_module("brisk_core.master.compiled")
 
-    def soft(picture: Any) -> Any:
-        return cv2.GaussianBlur(picture, _WINDOW, _SIGMA)[lines]
 
-    def square(picture: Any) -> Any:
-        return cv2.multiply(picture, picture)
+@lru_cache(maxsize=1)
+def _window() -> NDArray[np.float32]:
+    """Weights of a window along one side."""
+    away = np.arange(_WINDOW) - _WINDOW // 2
+    bell = np.exp(-np.square(away) / (2 * _SIGMA**2))
+    return np.asarray(bell / bell.sum(), np.float32)
 
-    mean_one, mean_other = soft(one), soft(other)
-    means = cv2.multiply(mean_one, mean_other)
-    squares = cv2.add(square(mean_one), square(mean_other))
-    # The two variances are only ever added up, so they are softened as one picture.
-    spreads = cv2.subtract(soft(cv2.add(square(one), square(other))), squares)
-    shared = cv2.subtract(soft(cv2.multiply(one, other)), means)
-    top = cv2.multiply(cv2.addWeighted(means, 2, means, 0, _C1), cv2.addWeighted(shared, 2, shared, 0, _C2))
-    bottom = cv2.multiply(squares + np.float32(_C1), spreads + np.float32(_C2))
-    return float(cv2.sumElems(cv2.divide(top, bottom))[0])
+
+def _filled(picture: Grey) -> Grey:
+    """Return a picture as large as half a window at least: a tiny one goes on as it ends."""
+    height, width = picture.shape
+    least = _WINDOW // 2 + 1
+    if height < least or width < least:
+        picture = np.pad(picture, ((0, max(least - height, 0)), (0, max(least - width, 0))), mode="edge")
+    return np.ascontiguousarray(picture, np.float32)
 
 
 def psnr(one: Grey, other: Grey) -> float:
     """Return the peak signal-to-noise ratio of two pictures in dB, at most 99."""
-    error = float(np.mean(np.square(one - other, dtype=np.float64)))
+    error = float(_compiled().mean_square(_filled(one), _filled(other)))
     return _SAME if error < 1e-7 else min(_SAME, 10 * float(np.log10(_PEAK**2 / error)))

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 
 from brisk_core.facts import Sentence
-from brisk_core.frames import RATE, Samples, read_sound
+from brisk_core.frames import RATE, Samples, open_sound
 from brisk_core.reading import Source
 
 _WINDOW, _MARGIN = 6.0, 2.0  # seconds of the file, and how much later or earlier it is looked for in the master
@@ -157,22 +157,28 @@ def _correlation(one: Samples, other: Samples) -> float:
 
 
 def _best_lag(file: Samples, master: Samples) -> int:
-    """Where in the master the window fits best, whichever channels fit and whatever their sign."""
+    """Where in the master the window fits best, whichever channels fit and whatever their sign.
+
+    Channels are tried on those of the other side only where they do not fit their own.
+    """
     count, wide = file.shape[1], master.shape[1]
     size = cv2.getOptimalDFTSize(wide)  # what wraps around lies beyond the last lag
     lags = wide - count + 1
-    spectra = [np.fft.rfft(channel, size) for channel in master[:_MOST_PAIRED]]
+    file, master = file[:_MOST_PAIRED], master[:_MOST_PAIRED]
+    spectra = [np.fft.rfft(channel, size) for channel in master]
     summed = np.concatenate(
-        [np.zeros((len(spectra), 1)), np.cumsum(np.square(master[:_MOST_PAIRED], dtype=np.float64), axis=1)], axis=1
+        [np.zeros((len(spectra), 1)), np.cumsum(np.square(master, dtype=np.float64), axis=1)], axis=1
     )
     around = np.sqrt(np.maximum(summed[:, count:][:, :lags] - summed[:, :lags], _QUIET**2 * count))
+    turned = [np.conj(np.fft.rfft(channel, size)) for channel in file]
+    sizes = [max(_strength(channel), _QUIET) * np.sqrt(count) for channel in file]
     scores = np.zeros(lags)
-    for channel in file[:_MOST_PAIRED]:
-        own = np.conj(np.fft.rfft(channel, size))
-        size_of = max(_strength(channel), _QUIET) * np.sqrt(count)
-        for other, spectrum in enumerate(spectra):
-            product = np.abs(np.fft.irfft(spectrum * own, size)[:lags]) / (around[other] * size_of)
-            scores = np.maximum(scores, product)
+    pairs = [(one, other) for one in range(len(turned)) for other in range(len(spectra))]
+    for one, other in sorted(pairs, key=lambda pair: pair[0] != pair[1]):
+        if one != other and scores.max() >= _WELL:
+            break
+        product = np.fft.irfft(spectra[other] * turned[one], size)[:lags]
+        scores = np.maximum(scores, np.abs(product) / (around[other] * sizes[one]))
     return int(scores.argmax())
 
 
@@ -185,19 +191,19 @@ def compare_sound(
     ``None`` where either file has no sound or all of it is too quiet.
     """
     windows = []
-    channels = (0, 0)
     length = min(_WINDOW, max(duration / 2, 0.5))
-    for at, other in moments[:_MOST_WINDOWS]:
-        start = min(max(at - length / 2, 0.0), max(duration - length, 0.0))
-        own = read_sound(file, start, length)
-        middle = other + (start + length / 2 - at) * float(pace)
-        theirs = read_sound(master, middle - length / 2 - _MARGIN, length + 2 * _MARGIN)
-        if own is None or theirs is None:
+    with open_sound(file) as own_track, open_sound(master) as their_track:
+        if own_track is None or their_track is None:
             return None
-        channels = (own.shape[0], theirs.shape[0])
-        laid = lay(own, theirs, start + length / 2, pace)
-        if laid is not None:
-            windows.append(laid)
+        channels = (own_track.channels, their_track.channels)
+        for at, other in moments[:_MOST_WINDOWS]:
+            start = min(max(at - length / 2, 0.0), max(duration - length, 0.0))
+            own = own_track.read(start, length)
+            middle = other + (start + length / 2 - at) * float(pace)
+            theirs = their_track.read(middle - length / 2 - _MARGIN, length + 2 * _MARGIN)
+            laid = lay(own, theirs, start + length / 2, pace)
+            if laid is not None:
+                windows.append(laid)
     return conclude(windows, channels) if windows else None
 
 

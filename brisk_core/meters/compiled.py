@@ -7,41 +7,18 @@ see that none is negative. Nothing here looks whether an index lies inside; ``ke
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import Any
-
 import numpy as np
 from numba import njit, types
 
+from brisk_core.compiling import compiled, lines_of
 from brisk_core.meters.kernels import BAND, BLOCK, NOISE
 
 _LONGEST = 32768  # samples of a line that are counted in 16 bits
 
-
-def _lines(kind: Any) -> Any:
-    """Type of lines of samples one after the other, which are only read."""
-    return types.Array(kind, 2, "C", readonly=True)
-
-
-_BYTES, _WORDS = _lines(types.uint8), _lines(types.uint16)
+_BYTES, _WORDS = lines_of(types.uint8), lines_of(types.uint16)
 _INT, _FLOAT = types.int64, types.float64
 _CELLS, _WEAVES = types.float32[:, ::1], types.float32[:, :, ::1]
 _THREE = types.UniTuple(_FLOAT, 3)
-
-
-def _compiled(signatures: Sequence[Any]) -> Callable[[Any], Any]:
-    """Compile a function for types of its arguments; it runs without the interpreter's lock.
-
-    The code is kept beside the module or in the user's cache, or, where neither can be written, not at all.
-    """
-
-    def compile_it(function: Any) -> Any:
-        try:
-            return njit(list(signatures), cache=True, nogil=True, error_model="numpy")(function)
-        except RuntimeError:
-            return njit(list(signatures), nogil=True, error_model="numpy")(function)
-
-    return compile_it
 
 
 @njit(error_model="numpy")
@@ -61,7 +38,7 @@ def _how_many_over(samples, limit):
     return count
 
 
-@_compiled([types.UniTuple(_INT, 4)(lines, _INT, lines.dtype, lines.dtype) for lines in (_BYTES, _WORDS)])
+@compiled([types.UniTuple(_INT, 4)(lines, _INT, lines.dtype, lines.dtype) for lines in (_BYTES, _WORDS)])
 def count_outside(lines, width, floor, ceiling):
     low, high = np.int64(lines[0, 0]), np.int64(lines[0, 0])
     below, above = 0, 0
@@ -99,7 +76,7 @@ def _means_of_blocks(columns, lines, into):
         into[block] = np.rint(np.float32(total) * share)
 
 
-@_compiled([types.Tuple((_WEAVES, _CELLS, _INT, _INT))(_BYTES, _BYTES)])
+@compiled([types.Tuple((_WEAVES, _CELLS, _INT, _INT))(_BYTES, _BYTES)])
 def compare_bands(now, previous):
     bands, blocks = now.shape[0] // BAND, now.shape[1] // BLOCK
     width, kept = now.shape[1], blocks * BLOCK
@@ -136,7 +113,7 @@ def compare_bands(now, previous):
     return woven, changed, differs[0], differs[1]
 
 
-@_compiled([_THREE(_WEAVES, _THREE, _THREE)])
+@compiled([_THREE(_WEAVES, _THREE, _THREE)])
 def weigh_weaves(weaves, least, shares):
     clean, sided, alike = np.float32(shares[0]), np.float32(shares[1]), np.float32(shares[2])
     strong = 0.0
@@ -167,7 +144,7 @@ def weigh_weaves(weaves, least, shares):
     return one, top, bottom
 
 
-@_compiled([_CELLS(_BYTES)])
+@compiled([_CELLS(_BYTES)])
 def detail_of_bands(bands):
     count, blocks = bands.shape[0] // BAND, bands.shape[1] // BLOCK
     width, kept, lines = bands.shape[1], blocks * BLOCK, BAND // 2
@@ -193,7 +170,7 @@ def detail_of_bands(bands):
     return detail
 
 
-@_compiled([types.UniTuple(_FLOAT, 2)(_BYTES, _BYTES, _BYTES, _INT, _FLOAT, _FLOAT)])
+@compiled([types.UniTuple(_FLOAT, 2)(_BYTES, _BYTES, _BYTES, _INT, _FLOAT, _FLOAT)])
 def fit_between(first, between, last, step, moves, least):
     count = looked = 0
     products, squares, motion = np.int64(0), np.int64(0), np.int64(0)
@@ -222,7 +199,7 @@ def fit_between(first, between, last, step, moves, least):
 _PROFILE = types.float64[::1]
 
 
-@_compiled([types.UniTuple(_PROFILE, 3)(lines, _INT) for lines in (_BYTES, _WORDS)])
+@compiled([types.UniTuple(_PROFILE, 3)(lines, _INT) for lines in (_BYTES, _WORDS)])
 def bends_of(lines, most):
     count, width = lines.shape
     values = np.zeros(width, np.int64)

@@ -33,7 +33,7 @@ def count_outside(plane: Plane, floor: int, ceiling: int) -> tuple[int, int, int
         raise ValueError("met a plane without samples; expected some")
     kind = plane.dtype.type
     found: tuple[int, int, int, int] = _compiled().count_outside(
-        _in_lines(plane), plane.shape[1], kind(floor), kind(ceiling)
+        in_lines(plane), plane.shape[1], kind(floor), kind(ceiling)
     )
     return found
 
@@ -109,7 +109,7 @@ def _require_alike(*bands: Bands) -> None:
         raise ValueError(f"met bands of {len(shapes)} shapes, {sorted(shapes)}; expected one")
 
 
-def _in_lines(plane: Plane) -> Plane:
+def in_lines(plane: Plane) -> Plane:
     """Return a plane as whole lines of memory, of which only its width may be read; a copy where it has gaps."""
     height, _ = plane.shape
     stride, step = plane.strides

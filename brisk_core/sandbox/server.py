@@ -26,7 +26,7 @@ from brisk_core.sandbox.walls import die_with_parent
 PRELOADED = (
     "numpy", "av", "brisk_core.reading", "brisk_core.frames", "brisk_core.inspect", "brisk_core.captions",
     "brisk_core.master", "brisk_core.stems", "brisk_core.edit", "fsspec.implementations.local",
-    "brisk_core.meters.compiled",
+    "brisk_core.meters.compiled", "brisk_core.frames.compiled", "brisk_core.master.compiled",
 )  # fmt: skip
 WISH = b"child"
 _PASSED = 4  # descriptors with a wish

@@ -9,7 +9,7 @@ import io
 import json
 import zipfile
 from collections.abc import Iterator, Mapping
-from contextlib import suppress
+from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
@@ -111,7 +111,7 @@ def _publish(files: list[tuple[str, UploadedFile[bytes]]], *, by: User) -> tuple
         except SpecRefused as error:
             wrong.append((name, list(error.mistakes)))
     with transaction.atomic():
-        for name in sorted(texts, key=lambda one: len(_bases(texts, texts[one]))):
+        for name in _bases_first(texts):
             try:
                 publish(read_text(texts[name]), text=texts[name], by=by)
             except SpecRefused as error:
@@ -121,18 +121,26 @@ def _publish(files: list[tuple[str, UploadedFile[bytes]]], *, by: User) -> tuple
     return len(texts), wrong
 
 
-def _bases(texts: Mapping[str, str], text: str) -> list[str]:
-    """The ids of the specs among some texts that a text extends, one by way of another."""
-    by_id: dict[object, str] = {}
-    for one in texts.values():
-        with suppress(SpecRefused):
-            by_id[read_document(one).get("id")] = one
-    found: list[str] = []
-    extends = extended_by(text)
-    while extends in by_id and extends not in found:
-        found.append(str(extends))
-        extends = extended_by(by_id[extends])
-    return found
+def _bases_first(texts: Mapping[str, str]) -> list[str]:
+    """The names of some texts, each after those of the specs among them that it extends."""
+    documents: dict[str, Mapping[str, Any]] = {}
+    for name, text in texts.items():
+        try:
+            documents[name] = read_document(text)
+        except SpecRefused:
+            documents[name] = {}
+    by_id = {id_: one for one in documents.values() if isinstance(id_ := one.get("id"), str)}
+
+    def bases(name: str) -> int:
+        """How many specs a text extends, one by way of another."""
+        found: set[str] = set()
+        extends = extended_by(documents[name])
+        while extends in by_id and extends not in found:
+            found.add(extends)
+            extends = extended_by(by_id[extends])
+        return len(found)
+
+    return sorted(texts, key=bases)
 
 
 def _text(file: UploadedFile[bytes]) -> str:

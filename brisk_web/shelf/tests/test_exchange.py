@@ -51,6 +51,27 @@ class ExchangeTest(HouseMixin, TestCase):
         self.assertEqual(SpecVersion.objects.count(), 0)
         self.assertContains(self.client.post(reverse("bring-in-specs")), "Choose 1 to 200 files", status_code=422)
 
+    def test_an_id_that_is_no_text_is_told(self) -> None:
+        for id_ in ("[small]", "{small: 1}", "7", ""):
+            text = SPEC.replace("id: small", f"id: {id_}", 1)
+            page = self.client.post(
+                reverse("bring-in-specs"), {"specs": [upload("a.yaml", text), upload("b.yaml", SPEC)]}
+            )
+            self.assertContains(page, "Nothing was published", status_code=422)
+
+    def test_what_others_extend_is_published_before_them(self) -> None:
+        def extending(id_: str, base: str) -> str:
+            head = f"brisk_spec: 1\nid: {id_}\nname: {id_}\nfamily: web\nsource: house\nissued: 2026-01-01\n"
+            return f"{head}extends: {base}\nlines: []\n"
+
+        files = [upload("1.yaml", extending("third", "second")), upload("2.yaml", extending("second", "small"))]
+        self.client.post(reverse("bring-in-specs"), {"specs": [*files, upload("3.yaml", SPEC)]})
+        self.assertEqual(list(SpecVersion.objects.order_by("pk").values_list("spec__slug", flat=True)),
+                         ["small", "second", "third"])  # fmt: skip
+        circle = [upload("1.yaml", extending("one", "other")), upload("2.yaml", extending("other", "one"))]
+        page = self.client.post(reverse("bring-in-specs"), {"specs": circle})
+        self.assertContains(page, "Nothing was published", status_code=422)
+
     def test_lines_as_a_table_that_works_nothing_out(self) -> None:
         spec_version(
             SPEC.replace(
