@@ -101,5 +101,5 @@ def mean_square(one, other):
         for x in range(width):
             apart = first[x] - second[x]
             line += apart * apart
-        total += line
+        total += float(line)
     return total / (height * width)

@@ -30,6 +30,7 @@ _LEAD = (
     "checks.take_back_any",
     "handoff.keep_destinations",
     "telling.keep_hooks",
+    "watching.keep_watched",
     "shelf.add_specversion",
     "house.view_auditentry",
     "house.change_defaults",

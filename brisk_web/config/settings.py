@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "brisk_web.stems",
     "brisk_web.checks",
     "brisk_web.jobs",
+    "brisk_web.watching",
     "brisk_web.decisions",
     "brisk_web.handoff",
     "brisk_web.telling",

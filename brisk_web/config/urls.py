@@ -59,6 +59,7 @@ from brisk_web.pages import (
     tokens,
     trails,
     uploads,
+    watching,
     you,
 )
 
@@ -116,6 +117,11 @@ urlpatterns = [
     path("files/roots/<int:root_id>/change", files.change_root, name="change-root"),
     path("files/roots/<int:root_id>/retire", retiring.retire, {"kind": "root"}, name="retire-root"),
     path("files/roots/<int:root_id>/register", files.register_file, name="register-file"),
+    path("files/watched/", watching.watched_folders, name="watched-folders"),
+    path("files/watched/new", watching.write_watched, name="watch-folder"),
+    path("files/watched/<int:watched_id>/", watching.watched_folder, name="watched-folder"),
+    path("files/watched/<int:watched_id>/change", watching.write_watched, name="change-watched"),
+    path("files/watched/<int:watched_id>/retire", retiring.retire, {"kind": "watched"}, name="retire-watched"),
     path("files/<int:file_id>/", files.media_file, name="file"),
     path("files/<int:file_id>/trail", trails.what_happened, {"kind": "file"}, name="file-trail"),
     path("files/<int:file_id>/take-in", jobs.take_in, name="take-in"),

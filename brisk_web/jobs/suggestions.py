@@ -22,6 +22,7 @@ class Suggestion:
     deliverable: Deliverable
     attempt: int
     difference: str = ""  #: what keeps the name from fitting the rule; empty for one that fits
+    others: int = 0  #: deliverables whose rules it fits as well
 
     @property
     def says(self) -> str:
@@ -47,20 +48,20 @@ def suggest(name: str) -> Suggestion | None:
 def suggest_all(names: Iterable[str]) -> dict[str, Suggestion | None]:
     """Return what each of some names suggests, with two queries whatever their number."""
     laid_out, everywhere = _rules()
-    wanted: dict[str, tuple[_Rule, str] | None] = {}
+    wanted: dict[str, tuple[_Rule, str, int] | None] = {}
     for name in names:
         rules = sorted([*laid_out.get(_head(name), ()), *everywhere], key=lambda one: one.rank)
-        fits = next(((one, "") for one in rules if _pattern(one.text).matches(name)), None)
-        near = ((one, words) for one in rules if (words := _difference(one.text, name)))
-        wanted[name] = fits or next(near, None)
+        fits = [one for one in rules if _pattern(one.text).matches(name)]
+        near = ((one, words, 0) for one in rules if (words := _difference(one.text, name)))
+        wanted[name] = (fits[0], "", len(fits) - 1) if fits else next(near, None)
     found = Deliverable.objects.select_related("job", "spec_version__spec").defer("spec_version__document")
     by_id = found.in_bulk({one[0].deliverable_id for one in wanted.values() if one})
-    return {name: one and _suggestion(by_id[one[0].deliverable_id], name, one[1]) for name, one in wanted.items()}
+    return {name: one and _suggestion(by_id[one[0].deliverable_id], name, *one[1:]) for name, one in wanted.items()}
 
 
-def _suggestion(deliverable: Deliverable, name: str, difference: str) -> Suggestion:
-    attempt = None if difference else _pattern(deliverable.naming_rule).attempt_in(name)
-    return Suggestion(deliverable=deliverable, attempt=attempt or deliverable.next_attempt, difference=difference)
+def _suggestion(deliverable: Deliverable, name: str, difference: str, others: int) -> Suggestion:
+    attempt = (None if difference else _pattern(deliverable.naming_rule).attempt_in(name)) or deliverable.next_attempt
+    return Suggestion(deliverable=deliverable, attempt=attempt, difference=difference, others=others)
 
 
 def _rules() -> tuple[dict[str, list[_Rule]], list[_Rule]]:

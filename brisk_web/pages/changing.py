@@ -10,8 +10,8 @@ from django.db.models import Model
 
 
 def digest_of(row: Model) -> str:
-    """Return a text that changes with any field of a row."""
-    fields = {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields}
+    """Return a text that changes with any field of a row that a person fills in."""
+    fields = {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields if field.editable}
     return hashlib.sha256(repr(fields).encode()).hexdigest()[:16]
 
 

@@ -23,9 +23,11 @@ from brisk_web.shelf.models import newest_by_due
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.ui.asking import words
 from brisk_web.ui.paging import due_first, newest_first
+from brisk_web.watching.models import WatchedFolder
 
 _JOBS_OFFERED = 200  # to an edit that is dropped, the newest
 _INTAKE_ROWS = 8  # files without a deliverable shown at once
+_MOST_TROUBLED = 3  # watched folders that are named
 _SOON = timedelta(hours=24)
 _ACTIVE = (Inspection.State.QUEUED, Inspection.State.RUNNING)
 
@@ -91,6 +93,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         "unfinished": Upload.objects.filter(owner=signed_in(request), file=None).order_by("created_at"),
         "open_jobs": in_use(Job.objects.order_by("-pk"))[:_JOBS_OFFERED],
         "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
+        "troubled": in_use(WatchedFolder.objects.exclude(trouble="").select_related("root"))[:_MOST_TROUBLED],
         "reviews_due": newest_by_due(timezone.localdate()).count() if _keeps_specs(request) else 0,
         "refresh_ms": REFRESH_MS if running else 0,
     }

@@ -22,6 +22,7 @@ from brisk_web.planner.models import Plan
 from brisk_web.shelf.models import SourceDocument
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.telling.models import Hook
+from brisk_web.watching.models import WatchedFolder
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,6 +90,12 @@ _WAYS = {
         says="is no longer offered with its spec. It stays kept.",
         back="is offered with its spec again.",
     ),
+    "watched": _Way(
+        model=WatchedFolder,
+        permission="watching.keep_watched",
+        says="is no longer watched. What was registered from it stays.",
+        back="is watched again.",
+    ),
     "root": _Way(
         model=StorageRoot,
         permission="storage.add_storageroot",
@@ -122,6 +129,8 @@ def _home(row: Model) -> str:
         return reverse("hand-offs")
     if isinstance(row, SourceDocument):
         return reverse("spec", args=[row.spec.slug])
+    if isinstance(row, WatchedFolder):
+        return reverse("watched-folders")
     if isinstance(row, Hook):
         return reverse("hooks")
     if isinstance(row, Job):

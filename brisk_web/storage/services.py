@@ -5,10 +5,12 @@ from __future__ import annotations
 import datetime
 import glob
 import logging
+import os
 import shutil
 import tempfile
 import unicodedata
 import uuid
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import IO, Any, BinaryIO
@@ -153,6 +155,65 @@ def browse(root: StorageRoot, path: str = "") -> list[Entry]:
                 Entry(name=name, path=below, is_folder=folder, size=int(info["size"] or 0), known=known.get(below))
             )
     return sorted(entries, key=lambda entry: (not entry.is_folder, entry.name.casefold()))
+
+
+def list_files(root: StorageRoot, folder: str, *, most: int) -> dict[str, tuple[int, int]]:
+    """Return size in bytes and time of the last change in nanoseconds of the files in a folder and in those below it,
+    by their paths below the root. Hidden ones are left out, and no link to a folder is followed.
+
+    Raises ``StorageRefused`` when there is no such folder, or more than ``most`` files; 0 only asks for the folder.
+    """
+    filesystem, full = _confined(root, folder)
+    where = folder or root.name
+    try:
+        if not filesystem.isdir(full):
+            raise StorageRefused(
+                f"there is no folder “{folder}” in {root.name}" if folder else f"{root.name} is not there"
+            )
+        if not most:
+            return {}
+        files = _walk_here(full, most) if "file" in filesystem.protocol else _walk_there(filesystem, full)
+    except OSError as error:
+        raise StorageRefused(f"cannot list {where}: {error.strerror or error}") from error
+    if len(files) > most:
+        raise StorageRefused(f"met more than {most:,} files in {where}; expected at most so many in a folder")
+    return {f"{folder}/{path}" if folder else path: state for path, state in files.items()}
+
+
+def _walk_here(folder: str, most: int) -> dict[str, tuple[int, int]]:
+    """The files of a folder of this machine, one more than ``most`` at most."""
+    found: dict[str, tuple[int, int]] = {}
+    waiting = [""]
+    while waiting and len(found) <= most:
+        below = waiting.pop()
+        try:
+            entries = list(os.scandir(f"{folder}/{below}"))
+        except FileNotFoundError:
+            if not below:
+                raise
+            continue  # it went while others were looked at
+        for entry in entries:
+            if entry.name.startswith("."):
+                continue
+            with suppress(FileNotFoundError):
+                if entry.is_dir(follow_symlinks=False):
+                    waiting.append(f"{below}{entry.name}/")
+                elif entry.is_file():
+                    now = entry.stat()
+                    found[f"{below}{entry.name}"] = (now.st_size, now.st_mtime_ns)
+    return found
+
+
+def _walk_there(filesystem: Any, folder: str) -> dict[str, tuple[int, int]]:
+    """The files of a folder that another store keeps."""
+    found: dict[str, tuple[int, int]] = {}
+    for full, info in filesystem.find(folder, detail=True).items():
+        path = str(full).removeprefix(folder).lstrip("/")
+        if not any(part.startswith(".") for part in path.split("/")):
+            changed = info.get("mtime") or info.get("LastModified") or info.get("modified") or 0
+            moment = changed.timestamp() if isinstance(changed, datetime.datetime) else float(changed)
+            found[path] = (int(info["size"] or 0), int(moment * 1_000_000_000))
+    return found
 
 
 def names_beside(media_file: MediaFile) -> list[str]:

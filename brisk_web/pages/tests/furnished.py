@@ -8,6 +8,7 @@ from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import URLPattern, get_resolver, reverse
+from django.utils import timezone
 
 from brisk_core.plan.bundle import shipped_bundles
 from brisk_web.accounts.roles import OPERATOR, VIEWER
@@ -29,6 +30,7 @@ from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import MediaFile, Upload
 from brisk_web.telling.models import Comment, Hook, Message, Notice
 from brisk_web.testing import HouseMixin, person, spec_version
+from brisk_web.watching.models import SeenFile, WatchedFolder
 
 DISC = """
 name: Disc
@@ -112,8 +114,13 @@ def _furnish_outside(house: HouseMixin, check: Check, other: MediaFile, disc: Pl
     Message.objects.create(
         hook=hook, event="handoff.taken", document={"says": "It was taken."}, state="failed", says="no"
     )
+    watched = WatchedFolder.objects.create(root=house.root, folder="in", trouble="there is no folder “in” in Shelf")
+    SeenFile.objects.create(
+        watched=watched, path="in/" + "canal_" * 30 + ".mp4", size=7, modified_ns=7, state="refused", says="No.",
+        seen_at=timezone.now(), changed_at=timezone.now(),
+    )  # fmt: skip
     return {
-        "destination_id": there.pk, "handoff_id": handoff.pk, "comment_id": comment.pk, "hook_id": hook.pk,
+        "watched_id": watched.pk, "destination_id": there.pk, "handoff_id": handoff.pk, "comment_id": comment.pk, "hook_id": hook.pk,
     }  # fmt: skip
 
 

@@ -108,6 +108,9 @@ WRITES: dict[str, str] = {
     "end-sessions": LEAD,
     "end-token": VIEWER,
     "attach-source": LEAD,
+    "watch-folder": LEAD,
+    "change-watched": LEAD,
+    "retire-watched": LEAD,
     "retire-source": LEAD,
 }
 #: Those of them that a GET reaches as well: forms.
@@ -116,6 +119,7 @@ FORMS = {
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
     "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "sessions", "people",
+    "watch-folder", "change-watched",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}
@@ -148,7 +152,7 @@ NAMES = (
     "two_sign", "action", "destination", "address", "user", "package", "name_rule", "name_case", "name_signs",
     "receipt_key", "asked_at", "at_once", "opens", "closes", "answers", "language", "host_key", "events", "secret",
     "quiet_from", "quiet_to", "item", "button", "rehearse", "private_key", "text", "source", "pick", "row_name", "row_spec",
-    "row_naming_rule", "row_due_at", "row_range", "row_language", "row_two_sign",
+    "row_naming_rule", "root", "folder", "names", "settle_s", "takes_in", "from_now_on", "row_due_at", "row_range", "row_language", "row_two_sign",
 )  # fmt: skip
 
 

@@ -38,7 +38,7 @@ class FindTest(HouseMixin, TestCase):
         for role, actions in (
             (VIEWER, []),
             (OPERATOR, ["Open a job"]),
-            (LEAD, ["Open a job", "Add a destination", "The house's words", "Write a spec"]),
+            (LEAD, ["Open a job", "Watch a folder", "Add a destination", "The house's words", "Write a spec"]),
         ):
             self.sign_in(role)
             self.assertEqual([name for kind, name in self.found("") if kind == "action"], actions)
