@@ -21,11 +21,13 @@ _SEEKING = 4  # decoded frames that a seek is worth: the decoder is emptied, and
 _FARTHEST = 40  # frames between two wanted ones up to which decoding goes on where random access points are unknown
 
 
-def exact_frames(source: Source, series_path: Path, numbers: Sequence[int]) -> Iterator[tuple[int, Any]]:
+def exact_frames(
+    source: Source, series_path: Path, numbers: Sequence[int], *, threads: int = 0
+) -> Iterator[tuple[int, Any]]:
     """Yield the wanted frames that can be decoded, with their numbers, in ascending order.
 
-    A frame is found by its presentation time in the packet series, so the number is exact. Raises ``UnreadableFile``
-    for a number that the file does not have.
+    A frame is found by its presentation time in the packet series, so the number is exact. ``threads`` decode, as many
+    as the library likes by default. Raises ``UnreadableFile`` for a number that the file does not have.
     """
     series = load_series(series_path)
     pts = series.presented_pts()
@@ -35,6 +37,7 @@ def exact_frames(source: Source, series_path: Path, numbers: Sequence[int]) -> I
     with open_container(source) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
+        stream.codec_context.thread_count = threads
         for run in _runs(sorted(set(numbers)), series):
             yield from _decode_run(container, stream, series, {int(pts[number]): number for number in run})
 

@@ -40,12 +40,14 @@ class Still:
     chroma: tuple[Grey, Grey] | None  #: blue and red difference
 
 
-def stills(film: Film, numbers: Sequence[int], widest: int, *, colour: bool) -> Generator[Still, None, None]:
+def stills(
+    film: Film, numbers: Sequence[int], widest: int, *, colour: bool, threads: int = 0
+) -> Generator[Still, None, None]:
     """Yield the wanted pictures that can be decoded, in ascending order, their luma at most ``widest`` samples wide and
-    their chroma at most half of that.
+    their chroma at most half of that. ``threads`` decode, as many as the library likes by default.
     """
     reader = PlaneReader(full=film.full)
-    for number, frame in exact_frames(film.source, film.series_path, sorted(set(numbers))):
+    for number, frame in exact_frames(film.source, film.series_path, sorted(set(numbers)), threads=threads):
         picture = reader.picture(frame, number)
         bits, full = picture.samples.bits, picture.samples.full
         planes = [

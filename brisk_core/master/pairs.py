@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass
@@ -22,24 +22,12 @@ def paired(
     file: Film, master: Film, wanted: Iterable[tuple[int, int]], widest: int, *, colour: bool = False
 ) -> Iterator[Pair]:
     """Yield pairs of pictures, file frame and master frame, in ascending order of the file's; those that cannot be
-    decoded are left out. The next pair is decoded while one is looked at; two are held at a time.
+    decoded are left out. Each file's next picture is decoded while a pair is looked at.
     """
-    pairs = _paired(file, master, wanted, widest, colour=colour)
-    with closing(pairs), ThreadPoolExecutor(1) as pool:
-        following = pool.submit(next, pairs, None)
-        while (pair := following.result()) is not None:
-            following = pool.submit(next, pairs, None)
-            yield pair
-
-
-def _paired(
-    file: Film, master: Film, wanted: Iterable[tuple[int, int]], widest: int, *, colour: bool
-) -> Generator[Pair, None, None]:
-    """The pairs, both files walked side by side."""
     for piece in _rising(sorted(set(wanted))):
         with (
-            closing(_Walk(stills(file, [one for one, _ in piece], widest, colour=colour))) as own,
-            closing(_Walk(stills(master, [two for _, two in piece], widest, colour=colour))) as others,
+            closing(_Walk(file, [one for one, _ in piece], widest, colour=colour)) as own,
+            closing(_Walk(master, [two for _, two in piece], widest, colour=colour)) as others,
         ):
             for frame, place in piece:
                 one, other = own.at(frame), others.at(place)
@@ -59,21 +47,28 @@ def _rising(wanted: Sequence[tuple[int, int]]) -> list[list[tuple[int, int]]]:
 
 
 class _Walk:
-    """Pictures in ascending order, asked for in ascending order."""
+    """Pictures in ascending order, asked for in ascending order; the next one is decoded meanwhile.
 
-    def __init__(self, pictures: Generator[Still, None, None]) -> None:
-        self._pictures = pictures
+    Each file has one thread of its own: decoders that share their work among more take a fifth longer in all.
+    """
+
+    def __init__(self, film: Film, numbers: Sequence[int], widest: int, *, colour: bool) -> None:
+        self._pictures = stills(film, numbers, widest, colour=colour, threads=1)
+        self._pool = ThreadPoolExecutor(1)
+        self._following = self._pool.submit(next, self._pictures, None)
         self._at: Still | None = None
 
     def at(self, number: int) -> Still | None:
         """Return a picture by its number, ``None`` where it cannot be decoded."""
         while self._at is None or self._at.number < number:
-            following = next(self._pictures, None)
+            following = self._following.result()
             if following is None:
                 return None
             self._at = following
+            self._following = self._pool.submit(next, self._pictures, None)
         return self._at if self._at.number == number else None
 
     def close(self) -> None:
         """Close the file."""
+        self._pool.shutdown()
         self._pictures.close()
