@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "brisk_web.planner",
     "brisk_web.pages",
     "brisk_web.api",
+    "brisk_web.backups",
     "brisk_web.demo",
 ]
 

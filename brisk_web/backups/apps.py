@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class BackupsConfig(AppConfig):
+    name = "brisk_web.backups"
