@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from django.contrib.auth.models import User
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, OperationalError, transaction
 from django.utils import timezone
 
 from brisk_core.captions import is_caption_name
@@ -26,6 +26,7 @@ MOST_FILES = 100_000  #: in one folder; more of them are told as trouble
 MOST_AT_ONCE = 100  #: files that one look registers, so that none of many folders waits long for its turn
 _UNFINISHED = (".part", ".partial", ".tmp", ".temp")  # endings of names that their writer will change
 _LONGEST_SAYS, _LONGEST_PATH = 300, 1000
+_OUR_MISTAKE = "a mistake of ours, which stands in the log of the workers"
 _BATCH = 1000  # rows written by one query
 
 State = SeenFile.State
@@ -81,8 +82,15 @@ def look_everywhere(now: datetime | None = None) -> int:
     """
     registered = 0
     for watched in in_use(WatchedFolder.objects.select_related("root").order_by("looked_at")):
-        if watched.root.retired_at is None:
+        if watched.root.retired_at is not None:
+            continue
+        try:
             registered += look(watched, now)
+        except OperationalError:
+            raise
+        except Exception:
+            log.exception("the watched folder %s could not be looked at", watched)
+            WatchedFolder.objects.filter(pk=watched.pk).update(trouble=_OUR_MISTAKE)
     return registered
 
 
@@ -257,6 +265,11 @@ def _receive(seen: SeenFile, watched: WatchedFolder) -> bool:
             )
     except (StorageRefused, UnreadableFile) as error:
         return _say(seen, State.REFUSED, str(error)[:_LONGEST_SAYS])
+    except OperationalError:  # the database is away or busy: the next look comes to it
+        raise
+    except Exception:  # it stops neither the other files nor the other folders
+        log.exception("%s of the watched folder %s could not be received", seen.path, watched)
+        return _say(seen, State.REFUSED, f"{_OUR_MISTAKE}; register it by hand")
     return True
 
 

@@ -4,6 +4,7 @@ from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
+from django.db import OperationalError
 from django.test import TestCase
 from django.utils import timezone
 
@@ -12,9 +13,9 @@ from brisk_web.house.models import AuditEntry
 from brisk_web.house.services import bring_back, retire
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.jobs.services import take_in
-from brisk_web.storage.models import MediaFile
+from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.testing import HouseMixin, QueueTestCase, spec_version
-from brisk_web.watching import services
+from brisk_web.watching import services, settling
 from brisk_web.watching.models import SeenFile, WatchedFolder
 from brisk_web.watching.services import WatchRefused, keep_watched, look, look_everywhere
 from brisk_web.watching.settling import is_being_written
@@ -82,6 +83,13 @@ class WatchingTest(WatchedMixin, TestCase):
         self.assertIsNone(is_being_written(str(path) + "-not-there"))
         with mock.patch("fcntl.fcntl", side_effect=PermissionError):
             self.assertIsNone(is_being_written(str(path)))
+        # Shares of a network refuse leases of files that nobody writes.
+        device = path.stat().st_dev
+        mounts = self.folder / "mounts"
+        for kind, told in (("nfs4", None), ("cifs", None), ("fuse.sshfs", None), ("ext4", True)):
+            mounts.write_text(f"36 35 {os.major(device)}:{os.minor(device)} / /in rw shared:1 - {kind} there rw\n")
+            with mock.patch.object(settling, "_MOUNTS", mounts), mock.patch("fcntl.fcntl", side_effect=BlockingIOError):
+                self.assertIs(is_being_written(str(path)), told, kind)
 
     def test_what_lies_there_already_is_left_or_received(self) -> None:
         self.bring("in/old.mp4")
@@ -195,6 +203,44 @@ class WatchingTest(WatchedMixin, TestCase):
         self.later(watched)
         with mock.patch.object(services, "MOST_AT_ONCE", 2):
             self.assertEqual(self.later(watched), 1)
+
+    def test_a_mistake_over_one_file_stops_no_other(self) -> None:
+        watched = self.watch()
+        for name in ("a.mp4", "b.mp4"):
+            self.bring(f"in/{name}")
+        self.later(watched, 0)
+        plain = services.register
+
+        def failing(root: StorageRoot, path: str) -> MediaFile:
+            if path.endswith("a.mp4"):
+                raise ZeroDivisionError
+            return plain(root, path)
+
+        with mock.patch.object(services, "register", failing), self.assertLogs("brisk_web.watching", "ERROR"):
+            self.assertEqual(self.later(watched), 1)
+        self.assertEqual(self.states(watched), {"in/a.mp4": "refused", "in/b.mp4": "registered"})
+        with (
+            mock.patch.object(services._Look, "note", side_effect=ZeroDivisionError),
+            self.assertLogs("brisk_web.watching", "ERROR"),
+        ):
+            self.assertEqual(look_everywhere(self.now), 0)
+        watched.refresh_from_db()
+        self.assertIn("a mistake of ours", watched.trouble)
+        self.assertEqual(look_everywhere(self.now), 0)
+        watched.refresh_from_db()
+        self.assertEqual(watched.trouble, "")
+
+    def test_a_database_that_is_busy_is_no_file_s_fault(self) -> None:
+        watched = self.watch()
+        self.bring("in/a.mp4")
+        self.later(watched, 0)
+        with (
+            mock.patch.object(services, "register", side_effect=OperationalError("deadlock")),
+            self.assertRaises(OperationalError),
+        ):
+            self.later(watched)
+        self.assertEqual(self.states(watched), {"in/a.mp4": "arriving"})
+        self.assertEqual(self.later(watched), 1)
 
     def test_names_that_cannot_be_kept_and_links_that_lead_out_are_told(self) -> None:
         watched = self.watch()
