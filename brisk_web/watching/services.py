@@ -21,9 +21,11 @@ from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, list_files, register
 from brisk_web.watching.models import SeenFile, WatchedFolder
 from brisk_web.watching.settling import is_being_written
+from brisk_web.work.sweep import keeper
 
 MOST_FILES = 100_000  #: in one folder; more of them are told as trouble
 MOST_AT_ONCE = 100  #: files that one look registers, so that none of many folders waits long for its turn
+GONE_KEPT = timedelta(days=90)  #: that a file which is gone stays in the list of its folder, since it was last written
 _UNFINISHED = (".part", ".partial", ".tmp", ".temp")  # endings of names that their writer will change
 _LONGEST_SAYS, _LONGEST_PATH = 300, 1000
 _OUR_MISTAKE = "a mistake of ours, which stands in the log of the workers"
@@ -112,6 +114,13 @@ def look(watched: WatchedFolder, now: datetime | None = None) -> int:
             break
     WatchedFolder.objects.filter(pk=watched.pk).update(looked_at=now, trouble="")
     return registered
+
+
+@keeper
+def forget_gone() -> int:
+    """Forget files that are gone and were last written long ago; their records and checks stay. Return how many."""
+    long_ago = timezone.now() - GONE_KEPT
+    return SeenFile.objects.filter(state=State.GONE, changed_at__lt=long_ago).delete()[0]
 
 
 def _listed(watched: WatchedFolder) -> tuple[dict[str, Found], dict[str, str]]:

@@ -242,6 +242,20 @@ class WatchingTest(WatchedMixin, TestCase):
         self.assertEqual(self.states(watched), {"in/a.mp4": "arriving"})
         self.assertEqual(self.later(watched), 1)
 
+    def test_what_went_long_ago_is_forgotten_and_its_record_stays(self) -> None:
+        watched = self.watch()
+        for name in ("a.mp4", "b.mp4", "c.mp4"):
+            self.bring(f"in/{name}", name.encode() * 9)
+        self.later(watched, 0)
+        self.later(watched)
+        for name in ("a.mp4", "b.mp4"):
+            (self.shelf / "in" / name).unlink()
+        self.later(watched)
+        watched.seen.filter(path__in=("in/a.mp4", "in/c.mp4")).update(changed_at=self.now - timedelta(days=200))
+        self.assertEqual(services.forget_gone(), 1)
+        self.assertEqual(self.states(watched), {"in/b.mp4": "gone", "in/c.mp4": "registered"})
+        self.assertEqual(MediaFile.objects.count(), 3)
+
     def test_names_that_cannot_be_kept_and_links_that_lead_out_are_told(self) -> None:
         watched = self.watch()
         raw = os.fsencode(self.shelf / "in") + b"/\xff\xfe.mp4"
