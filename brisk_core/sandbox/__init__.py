@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import os
+import select
 import selectors
 import signal
 import socket
@@ -24,6 +25,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingStopped, UnreadableFile
+from brisk_core.sandbox.fetching import SIZE_BYTES, Ranges
 from brisk_core.sandbox.requests import Answer, Request
 
 __all__ = ["Cancelled", "Limits", "Progress", "run", "warm"]
@@ -207,21 +209,19 @@ def _converse(
     progress: Progress | None,
     should_stop: Callable[[], bool] | None,
 ) -> Any:
+    ranges = Ranges(request.fetches())
     message = {
         "verb": request.verb,
         "request": request.to_json(),
+        "fetched": ranges.told,
         "folders": folders,
         "limits": [limits.memory, limits.processor_s, limits.open_files, limits.written],
     }
-    try:
-        unsent = memoryview(json.dumps(message).encode())
-        while unsent:
-            unsent = unsent[child.stdin.write(unsent) :]
-        child.stdin.close()
-    except BrokenPipeError:
-        pass
-    buffers = {child.stdout: b"", child.stderr: b""}
     deadline = time.monotonic() + limits.wall_s
+    _send(child.stdin, json.dumps(message).encode() + b"\n", deadline)
+    if not ranges.told:
+        child.stdin.close()
+    buffers = {child.stdout: b"", child.stderr: b""}
     answer: dict[str, Any] | None = None
     with selectors.DefaultSelector() as selector:
         pipe: Any
@@ -234,7 +234,13 @@ def _converse(
                 if not chunk:
                     selector.unregister(pipe)
                     continue
-                answer = _take_chunk(buffers, pipe, chunk, child.stdout, progress) or answer
+                for said in _take_chunk(buffers, pipe, chunk, child.stdout):
+                    if "fetch" in said:
+                        _send(child.stdin, _fetched(ranges, said["fetch"]), deadline)
+                    elif "progress" not in said:
+                        answer = said
+                    elif progress:
+                        progress(*said["progress"])
             if time.monotonic() > deadline:
                 raise ReadingStopped(f"reading took longer than {limits.wall_s} s and was stopped")
             if should_stop and should_stop():
@@ -247,23 +253,40 @@ def _converse(
     return answer["result"]
 
 
-def _take_chunk(
-    buffers: dict[Any, bytes], pipe: Any, chunk: bytes, stdout: IO[bytes], progress: Progress | None
-) -> dict[str, Any] | None:
+def _take_chunk(buffers: dict[Any, bytes], pipe: Any, chunk: bytes, stdout: IO[bytes]) -> list[dict[str, Any]]:
+    """Keep what came; return the messages that are whole by now."""
     buffers[pipe] += chunk
     if pipe is not stdout:
         buffers[pipe] = buffers[pipe][-_MOST_STDERR:]
-        return None
-    answer = None
+        return []
     *lines, buffers[pipe] = buffers[pipe].split(b"\n")
-    for line in lines:
-        message = json.loads(line)
-        if "progress" in message:
-            if progress:
-                progress(*message["progress"])
-        else:
-            answer = message
-    return answer
+    return [json.loads(line) for line in lines]
+
+
+def _fetched(ranges: Ranges, asked: object) -> bytes:
+    """The answer to a child that asks for a range."""
+    try:
+        found = ranges.read(asked)
+    except ValueError as error:
+        raise ReadingStopped(f"the reading process asked for what it may not have ({error}); it was stopped") from error
+    except OSError:
+        return (-1).to_bytes(SIZE_BYTES, "little", signed=True)
+    return len(found).to_bytes(SIZE_BYTES, "little", signed=True) + found
+
+
+def _send(pipe: IO[bytes], message: bytes, deadline: float) -> None:
+    """Send all of a message to a child that may have ended; one that does not take it in time is stopped."""
+    os.set_blocking(pipe.fileno(), False)
+    unsent = memoryview(message)
+    while unsent:
+        try:
+            unsent = unsent[pipe.write(unsent) or 0 :]
+        except BrokenPipeError:
+            return
+        if unsent:
+            select.select([], [pipe], [], _POLL)
+        if time.monotonic() > deadline:
+            raise ReadingStopped("reading took longer than it may and was stopped")
 
 
 def _why_it_ended(code: int, stderr: bytes, limits: Limits) -> str:

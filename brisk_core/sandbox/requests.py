@@ -41,10 +41,18 @@ class Request(Generic[Answer]):
         """Yield the files of ours that the child may read: what was measured before."""
         return self._paths(_OURS)
 
+    def fetches(self) -> Iterator[str]:
+        """Yield the addresses of files in other stores, of which the child is given ranges."""
+        return (text for text in self._texts(_OF_OTHERS) if "://" in text and not text.startswith(("/", "file://")))
+
     def _paths(self, names: tuple[str, ...]) -> Iterator[str]:
+        paths = (text.removeprefix("file://") for text in self._texts(names))
+        return (path for path in paths if path.startswith("/"))
+
+    def _texts(self, names: tuple[str, ...]) -> Iterator[str]:
         for name, value in self.to_json().items():
             if name not in (*self.written, *self.kept_in):
-                yield from _paths(name, value, names)
+                yield from _texts(name, value, names)
 
 
 #: Fields that name files, in requests and in what they hold.
@@ -53,18 +61,16 @@ _OURS = ("series_path", "scan_path", "sound_path", "pictures")
 _DOCUMENTS = ("document", "inspection", "hints")  # of ours, in which no path is meant
 
 
-def _paths(name: str, value: Any, names: tuple[str, ...]) -> Iterator[str]:
+def _texts(name: str, value: Any, names: tuple[str, ...]) -> Iterator[str]:
     if isinstance(value, Mapping):
         if name not in _DOCUMENTS:
             for inner, one in value.items():
-                yield from _paths(inner, one, names)
+                yield from _texts(inner, one, names)
     elif isinstance(value, list | tuple):
         for one in value:
-            yield from _paths(name, one, names)
+            yield from _texts(name, one, names)
     elif name in names and isinstance(value, str):
-        path = value.removeprefix("file://")
-        if path.startswith("/"):
-            yield path
+        yield value
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

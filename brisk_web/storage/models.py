@@ -11,7 +11,7 @@ from django.db import models
 
 from brisk_core.errors import UnreadableFile
 from brisk_web.house.models import Retirable
-from brisk_web.storage.places import real_path
+from brisk_web.storage.places import asked_anew, real_path, state_in_store
 
 
 class StorageRoot(Retirable):
@@ -57,9 +57,12 @@ class MediaFile(Retirable):
 
     @property
     def has_changed(self) -> bool:
-        """Is what lies there now another file than the one that was registered, by its size and time, or none?"""
+        """Is what lies there now another file than the one that was registered, by its size and time, or none?
+
+        No page waits for another store: ``require_unchanged`` asks it before bytes of its files are read.
+        """
         if not self.root.url.startswith("/"):
-            return False  # other stores are asked when their bytes are read
+            return False
         try:
             now = os.stat(self.url)
         except (OSError, ValueError, UnreadableFile):
@@ -68,10 +71,18 @@ class MediaFile(Retirable):
 
     def require_unchanged(self) -> None:
         """Raise ``UnreadableFile`` where the file is no longer the one that was registered."""
-        if self.has_changed:
+        if self.has_changed or (not self.root.url.startswith("/") and self._has_changed_in_store()):
             raise UnreadableFile(
                 f"{self.name} was changed, moved or removed after it was registered; register it anew as another file"
             )
+
+    def _has_changed_in_store(self) -> bool:
+        try:
+            return state_in_store(asked_anew(self.url)) != (self.size, self.modified_ns)
+        except FileNotFoundError:
+            return True
+        except Exception as error:  # each store has errors of its own
+            raise UnreadableFile(f"{self.name} lies in a store that does not answer ({error})") from error
 
 
 class Upload(models.Model):

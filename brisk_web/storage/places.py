@@ -5,10 +5,14 @@ The places are named outside the application (``BRISK_PLACES``): a page can offe
 
 from __future__ import annotations
 
+import datetime
 import os
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit
 
+import fsspec
 from django.conf import settings
 
 from brisk_core.errors import UnreadableFile
@@ -81,3 +85,21 @@ def real_path(root: str, path: str, name: str) -> str:
     if not whole.startswith(f"{top.rstrip('/')}/"):
         raise UnreadableFile(f"{name} leads out of its storage root: a name on its way has become a link")
     return whole
+
+
+def state_in_store(info: Mapping[str, Any]) -> tuple[int, int]:
+    """Return the size in bytes and the time of the last change in nanoseconds of what a store says of a file.
+
+    Stores call the time by several names; where one tells none it is 0.
+    """
+    changed = info.get("mtime") or info.get("LastModified") or info.get("modified") or 0
+    moment = changed.timestamp() if isinstance(changed, datetime.datetime) else float(changed)
+    return int(info["size"] or 0), int(moment * 1_000_000_000)
+
+
+def asked_anew(url: str) -> Mapping[str, Any]:
+    """Return what a store says of a file now, whatever it said before; raises what the store's package raises."""
+    filesystem, path = fsspec.url_to_fs(url)
+    filesystem.invalidate_cache(filesystem._parent(path))
+    found: Mapping[str, Any] = filesystem.info(path)
+    return found

@@ -26,7 +26,7 @@ from brisk_core.exact import spell_bytes
 from brisk_web.house.services import record
 from brisk_web.storage.events import media_registered
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
-from brisk_web.storage.places import PlaceRefused, check_place
+from brisk_web.storage.places import PlaceRefused, check_place, state_in_store
 from brisk_web.work.sweep import FORGOTTEN_S, keeper, mender
 
 log = logging.getLogger(__name__)
@@ -207,12 +207,11 @@ def _walk_here(folder: str, most: int) -> dict[str, tuple[int, int]]:
 def _walk_there(filesystem: Any, folder: str) -> dict[str, tuple[int, int]]:
     """The files of a folder that another store keeps."""
     found: dict[str, tuple[int, int]] = {}
+    filesystem.invalidate_cache()
     for full, info in filesystem.find(folder, detail=True).items():
         path = str(full).removeprefix(folder).lstrip("/")
         if not any(part.startswith(".") for part in path.split("/")):
-            changed = info.get("mtime") or info.get("LastModified") or info.get("modified") or 0
-            moment = changed.timestamp() if isinstance(changed, datetime.datetime) else float(changed)
-            found[path] = (int(info["size"] or 0), int(moment * 1_000_000_000))
+            found[path] = state_in_store(info)
     return found
 
 
@@ -236,17 +235,19 @@ def register(root: StorageRoot, path: str, *, by: User | None = None, inspect: b
     Raises ``StorageRefused`` when there is no such file below the root.
     """
     filesystem, full = _confined(root, path)
+    filesystem.invalidate_cache(filesystem._parent(full))
     try:
         info = filesystem.info(full)
     except OSError as error:
         raise StorageRefused(f"there is no file {path} in {root.name}") from error
     if info["type"] != "file":
         raise StorageRefused(f"{path} in {root.name} is a {info['type']}; expected a file")
+    size, modified_ns = state_in_store(info)
     media_file, new = MediaFile.objects.get_or_create(
         root=root,
         path=path,
-        size=int(info["size"]),
-        modified_ns=int(float(info.get("mtime") or 0) * 1_000_000_000),
+        size=size,
+        modified_ns=modified_ns,
         defaults={"name": PurePosixPath(path).name, "added_by": by},
     )
     if new:
