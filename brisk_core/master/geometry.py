@@ -135,34 +135,64 @@ def find_geometry(
     """Return how the master lies in the file, ``None`` where the pictures have too little detail to tell.
 
     Takes no more pairs than are needed: a few suffice where many points of theirs agree. ``bears_out`` says whether
-    some pairs plainly fit by a geometry: after one picture that is sure of it, the next ones need no points then.
+    some pairs plainly fit by a geometry: where one picture is sure of it, the next ones need no points then.
     """
     pairs = [*pairs]
+    points = _Points(file_size, master_size)
+    if bears_out and (found := _at_once(pairs, points, bears_out)):
+        return found
     matches: dict[bool, list[NDArray[np.float64]]] = {False: [], True: []}  # of the master upright, and mirrored
     ways = tuple(matches)
-    finder = cv2.SIFT.create(nfeatures=_MOST_POINTS)
     for pair in pairs:
-        own = _points(finder, pair.own.luma, file_size)
-        if own is None:
-            continue
         for mirrored in ways:
-            if mirrored and len(matches[False]) == 1 and len(matches[False][0]) >= _PLENTY:
-                continue  # hardly any point of a mirrored picture pairs
-            luma = np.ascontiguousarray(pair.other.luma[:, ::-1]) if mirrored else pair.other.luma
-            other = _points(finder, luma, master_size)
-            if other is not None:
-                matches[mirrored].append(_match(own, other))
+            if (rows := points.matches(pair, mirrored=mirrored)) is not None:
+                matches[mirrored].append(rows)
         ways = _ways(matches)
-        looked = len(matches[ways[0]])
-        if len(ways) > 1 or not (looked >= _FIRST or (looked == 1 and bears_out)):
-            continue
-        best = _best({ways[0]: matches[ways[0]]}, file_size, master_size)
-        if best is None or best.pairs < max(_PLENTY, _SURELY * sum(map(len, matches[ways[0]]))):
-            continue
-        others = sorted((one for one in pairs if one is not pair), key=lambda one: -float(one.own.luma.std()))
-        if looked >= _FIRST or (bears_out and bears_out(best, others[: _FIRST - 1])):
-            return best
+        if len(ways) == 1 and len(matches[ways[0]]) >= _FIRST:
+            kept = matches[ways[0]]
+            best = _best({ways[0]: kept}, file_size, master_size)
+            if best is not None and _is_sure(best, kept):
+                return best
     return _best(matches, file_size, master_size)
+
+
+class _Points:
+    """Points of detail of pairs, each picture looked at once."""
+
+    def __init__(self, file_size: tuple[int, int], master_size: tuple[int, int]) -> None:
+        self.file_size, self.master_size = file_size, master_size
+        self._finder = cv2.SIFT.create(nfeatures=_MOST_POINTS)
+        self._found: dict[tuple[int, str], Any] = {}
+
+    def matches(self, pair: Pair, *, mirrored: bool) -> NDArray[np.float64] | None:
+        """Return the points that pair, ``None`` where one of the pictures has too few."""
+        own = self._of(pair, "own", pair.own.luma, self.file_size)
+        if own is None:
+            return None
+        luma, way = (pair.other.luma[:, ::-1], "mirrored") if mirrored else (pair.other.luma, "upright")
+        other = self._of(pair, way, np.ascontiguousarray(luma), self.master_size)
+        return None if other is None else _match(own, other)
+
+    def _of(self, pair: Pair, which: str, luma: Grey, size: tuple[int, int]) -> Any:
+        key = (id(pair), which)
+        if key not in self._found:
+            self._found[key] = _points(self._finder, luma, size)
+        return self._found[key]
+
+
+def _at_once(pairs: Sequence[Pair], points: _Points, bears_out: BearsOut) -> Geometry | None:
+    """The geometry that the first picture is sure of and the two others with the most contrast bear out."""
+    rows = points.matches(pairs[0], mirrored=False) if pairs else None
+    if rows is None or len(rows) < _PLENTY:
+        return None
+    best = _best({False: [rows]}, points.file_size, points.master_size)
+    others = sorted(pairs[1:], key=lambda one: -float(one.own.luma.std()))[: _FIRST - 1]
+    return best if best is not None and _is_sure(best, [rows]) and bears_out(best, others) else None
+
+
+def _is_sure(best: Geometry, matches: Sequence[NDArray[np.float64]]) -> bool:
+    """Do many points agree with a geometry, and most of all?"""
+    return best.pairs >= max(_PLENTY, _SURELY * sum(map(len, matches)))
 
 
 def _ways(matches: dict[bool, list[NDArray[np.float64]]]) -> tuple[bool, ...]:

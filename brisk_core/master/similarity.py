@@ -119,6 +119,7 @@ def ssim(one: Grey, other: Grey) -> float:
 
     Windows are laid around the samples of every second line; each sees eleven.
     """
+    _require_alike(one, other)
     weights, step = _window(), 2 if one.shape[0] > _FEW_LINES else 1
     both = (_filled(one), _filled(other))
     return float(_compiled().mean_similarity(*both, weights, step, np.float32(_C1), np.float32(_C2)))
@@ -137,6 +138,12 @@ def _window() -> NDArray[np.float32]:
     return np.asarray(bell / bell.sum(), np.float32)
 
 
+def _require_alike(one: Grey, other: Grey) -> None:
+    """Raise ``ValueError`` unless both have one shape: compiled loops read on past the end of a smaller one."""
+    if one.shape != other.shape or not one.size:
+        raise ValueError(f"met pictures of {one.shape} and {other.shape}; expected two of one size")
+
+
 def _filled(picture: Grey) -> Grey:
     """Return a picture as large as half a window at least: a tiny one goes on as it ends."""
     height, width = picture.shape
@@ -148,5 +155,6 @@ def _filled(picture: Grey) -> Grey:
 
 def psnr(one: Grey, other: Grey) -> float:
     """Return the peak signal-to-noise ratio of two pictures in dB, at most 99."""
+    _require_alike(one, other)
     error = float(_compiled().mean_square(_filled(one), _filled(other)))
     return _SAME if error < 1e-7 else min(_SAME, 10 * float(np.log10(_PEAK**2 / error)))

@@ -63,6 +63,12 @@ class SimilarityTest(TestCase):
             self.assertAlmostEqual(ssim(one, one), 1, 3)
             self.assertLess(ssim(one, one + 80), 0.9)
 
+    def test_pictures_of_two_sizes_are_refused(self) -> None:
+        one = texture(1, (64, 40))
+        for other in (one[:-1], one[:, :-1], one[:0]):
+            for compare in (ssim, psnr):
+                self.assertRaises(ValueError, compare, one, other)
+
     def test_the_ratio_of_signal_to_noise(self) -> None:
         one = texture(1, (320, 180))
         self.assertAlmostEqual(psnr(one, one + np.float32(5)), 10 * np.log10(255**2 / 25), 3)
@@ -93,6 +99,14 @@ class GeometryTest(TestCase):
             found = find_geometry(self.pairs(moved), size, size, bears_out)
             assert found is not None
             self.assertAlmostEqual(found.shift[0], moved, delta=0.2)
+
+    def test_a_picture_that_is_its_own_mirror_image_does_not_hide_that_all_are_mirrored(self) -> None:
+        half = texture(1, (480, 540))
+        alike = np.ascontiguousarray(np.hstack([half, half[:, ::-1]]))
+        turned = [pair(np.ascontiguousarray(one.own.luma[:, ::-1]), one.other.luma, 1) for one in self.pairs(0)]
+        found = find_geometry([pair(alike, alike, 0), *turned], (960, 540), (960, 540), bears_out)
+        assert found is not None
+        self.assertTrue(found.mirrored)
 
     def test_mirrored_pictures_are_found_without_looking_at_all(self) -> None:
         asked = []
