@@ -260,7 +260,12 @@ def _order(folder: Path, path: Path) -> tuple[bool, str]:
 
 def _local(row: HandOff) -> Path:
     """Where the render lies on this machine; raises ``DoorRefused`` where it does not."""
-    path = Path(row.render.media_file.url)
+    media_file = row.render.media_file
+    if not media_file.root.url.startswith("/"):
+        raise DoorRefused(
+            f"{media_file.name} lies in another store; to hand it over, register it from a folder of this machine."
+        )
+    path = Path(media_file.url)
     if not path.is_file() or not os.access(path, os.R_OK):
-        raise DoorRefused(f"{row.render.media_file.name} is no longer where it was.")
+        raise DoorRefused(f"{media_file.name} is no longer where it was.")
     return path

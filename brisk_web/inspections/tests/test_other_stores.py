@@ -10,9 +10,13 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.facts import inspection_from_json
 from brisk_core.small_media import Small, make_small
 from brisk_web.checks.services import open_check
+from brisk_web.handoff.doors import DoorRefused
+from brisk_web.handoff.models import Destination, HandOff
+from brisk_web.handoff.sending import _local
 from brisk_web.handoff.tests.servers import ObjectStore
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render
+from brisk_web.jobs.services import take_in
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.storage.services import StorageRefused, add_root, browse, list_files, register
 from brisk_web.testing import QueueTestCase, spec_version
@@ -96,6 +100,16 @@ class ObjectStorageTest(QueueTestCase):
         WatchedFolder.objects.get().seen.update(changed_at=watched.added_at.replace(year=2020))
         self.assertEqual(look(WatchedFolder.objects.get()), 2)
         self.assertEqual((first, Render.objects.get().attempt), (0, 2))
+
+    def test_a_hand_over_from_there_is_refused_with_its_reason(self) -> None:
+        file = register(self.bucket, "a.mp4", by=self.people["operator"])
+        job = Job.objects.create(title="Canal")
+        wide = Deliverable.objects.create(job=job, name="Wide", spec_version=spec_version())
+        take_in(file, wide, by=self.people["operator"])
+        there = Destination.objects.create(name="Box", kind="folder", address=str(self.folder / "box"))
+        handoff = HandOff(render=Render.objects.get(), destination=there, name="a.mp4")
+        with self.assertRaisesRegex(DoorRefused, "a.mp4 lies in another store; to hand it over, register it"):
+            _local(handoff)
 
     def test_a_store_that_does_not_answer_is_told(self) -> None:
         file = register(self.bucket, "a.mp4", by=self.people["operator"])
