@@ -1,6 +1,7 @@
 """Pictures made half as large, compiled to machine code when this module is loaded (``stills`` asks for it).
 
-A number stands for two neighbouring samples, so that lines are read without gaps.
+A number stands for two neighbouring samples, so that lines are read without gaps. Sums are kept in the type of such
+numbers, which four samples never fill: a processor works on many narrow ones at once.
 """
 
 from __future__ import annotations
@@ -10,23 +11,15 @@ from numba import njit, types
 
 from brisk_core.compiling import compiled, lines_of
 
-_SMALL = types.float32[:, ::1]
-
 
 @njit(error_model="numpy")
-def _sum_bytes(upper, lower, sums):
+def _sum_pairs(upper, lower, bits, least, sums):
+    """Sums of two by two samples of two lines; ``least`` is where the first of two neighbours stands."""
+    kind = sums.dtype.type
     for x in range(len(sums)):
-        above = np.uint16(np.uint16(upper[x] & np.uint16(255)) + np.uint16(upper[x] >> np.uint16(8)))
-        below = np.uint16(np.uint16(lower[x] & np.uint16(255)) + np.uint16(lower[x] >> np.uint16(8)))
-        sums[x] = np.uint16(above + below)
-
-
-@njit(error_model="numpy")
-def _sum_words(upper, lower, sums):
-    for x in range(len(sums)):
-        above = np.uint32(np.uint32(upper[x] & np.uint32(65535)) + np.uint32(upper[x] >> np.uint32(16)))
-        below = np.uint32(np.uint32(lower[x] & np.uint32(65535)) + np.uint32(lower[x] >> np.uint32(16)))
-        sums[x] = np.uint32(above + below)
+        above = kind(kind(upper[x] & least) + kind(upper[x] >> bits))
+        below = kind(kind(lower[x] & least) + kind(lower[x] >> bits))
+        sums[x] = kind(above + below)
 
 
 @njit(error_model="numpy")
@@ -35,21 +28,13 @@ def _quarters(sums, small):
         small[x] = np.float32(np.int32(sums[x])) * np.float32(0.25)
 
 
-@compiled([_SMALL(lines_of(types.uint16), types.int64)])
-def halve_bytes(pairs, across):
+@compiled([types.float32[:, ::1](lines_of(kind), types.int64) for kind in (types.uint16, types.uint32)])
+def halve(pairs, across):
+    """Means of two by two samples, ``across`` of them in a line."""
+    kind, bits = pairs.dtype.type, pairs.itemsize * 4
     small = np.empty((pairs.shape[0] // 2, across), np.float32)
-    sums = np.empty(across, np.uint16)
+    sums = np.empty(across, pairs.dtype)
     for y in range(small.shape[0]):
-        _sum_bytes(pairs[2 * y], pairs[2 * y + 1], sums)
-        _quarters(sums, small[y])
-    return small
-
-
-@compiled([_SMALL(lines_of(types.uint32), types.int64)])
-def halve_words(pairs, across):
-    small = np.empty((pairs.shape[0] // 2, across), np.float32)
-    sums = np.empty(across, np.uint32)
-    for y in range(small.shape[0]):
-        _sum_words(pairs[2 * y], pairs[2 * y + 1], sums)
+        _sum_pairs(pairs[2 * y], pairs[2 * y + 1], kind(bits), kind((1 << bits) - 1), sums)
         _quarters(sums, small[y])
     return small

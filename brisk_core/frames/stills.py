@@ -83,8 +83,8 @@ def _halved(plane: NDArray[Any]) -> Grey:
     lines = in_lines(plane)
     if lines.shape[1] % 2:  # the samples of a line stand in pairs
         lines = np.ascontiguousarray(plane)
-    halve, pairs = (_compiled().halve_bytes, np.uint16) if plane.itemsize == 1 else (_compiled().halve_words, np.uint32)
-    return np.asarray(halve(lines.view(pairs), plane.shape[1] // 2), np.float32)
+    pairs = lines.view(np.uint16 if plane.itemsize == 1 else np.uint32)
+    return np.asarray(_compiled().halve(pairs, plane.shape[1] // 2), np.float32)
 
 
 @lru_cache(maxsize=1)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -29,21 +30,21 @@ def make(target: Path) -> Manifest:
     if target.exists():
         raise BackupRefused(f"{target} is there already; expected the name of a new folder")
     data = Path(settings.DATA_FOLDER)
-    part = target.with_name(f"{target.name}.part")
     if data.resolve() in (target.resolve(), *target.resolve().parents):
         raise BackupRefused(
             f"{target} lies in the data of the house; expected a folder elsewhere, best on another disk"
         )
     try:
-        shutil.rmtree(part, ignore_errors=True)
-        part.mkdir(parents=True, mode=0o700)  # it holds the keys of the house
-        manifest = _fill(part, data)
-        manifest.write(part)
-        part.rename(target)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        # It holds the keys of the house: whoever makes it alone may read it.
+        with tempfile.TemporaryDirectory(
+            prefix=f".{target.name}-", dir=target.parent, ignore_cleanup_errors=True
+        ) as part:
+            manifest = _fill(Path(part), data)
+            manifest.write(Path(part))
+            Path(part).rename(target)
     except OSError as error:
-        raise BackupRefused(f"cannot write to {part}: {error.strerror or error}") from error
-    finally:
-        shutil.rmtree(part, ignore_errors=True)
+        raise BackupRefused(f"cannot write to {target}: {error.strerror or error}") from error
     return manifest
 
 

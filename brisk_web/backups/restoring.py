@@ -30,14 +30,16 @@ def restore(source: Path) -> Manifest:
     _require_known(manifest)
     _require_empty(manifest, data)
     manifest.verify(source)
-    run("pg_restore", ["--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction",
-                       f"--dbname={connection.settings_dict['NAME']}", str(source / DUMP)])  # fmt: skip
-    for one in manifest.files:
-        if one.path.startswith(f"{DATA}/"):
-            target = data / one.path.removeprefix(f"{DATA}/")
-            if target.name in _MADE_BY_ITSELF:
-                target.unlink(missing_ok=True)
-            copy(source / one.path, target)
+    try:
+        _copy(manifest, source, data)
+        run("pg_restore", ["--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction",
+                           f"--dbname={connection.settings_dict['NAME']}", str(source / DUMP)])  # fmt: skip
+    except (OSError, BackupRefused) as error:
+        for top in _tops(manifest):  # none of them was there before
+            shutil.rmtree(data / top) if (data / top).is_dir() else (data / top).unlink(missing_ok=True)
+        if isinstance(error, BackupRefused):
+            raise
+        raise BackupRefused(f"cannot write to {data}: {error.strerror or error}") from error
     if (rows := count_rows()) != manifest.rows:
         raise BackupRefused(f"the database has {rows} rows; expected the {manifest.rows} of the backup")
     _follow(manifest.data_folder, str(data.resolve()))
@@ -45,6 +47,20 @@ def restore(source: Path) -> Manifest:
     if wrong := chain.verify(kept=(int(number), digest)):
         raise BackupRefused(f"the audit trail is broken at seal {wrong.number}: {wrong.says}")
     return manifest
+
+
+def _tops(manifest: Manifest) -> set[str]:
+    """What lies in the data folder itself, of the files of a backup."""
+    return {one.path.split("/")[1] for one in manifest.files if one.path.startswith(f"{DATA}/")}
+
+
+def _copy(manifest: Manifest, source: Path, data: Path) -> None:
+    """Copy the files of a backup into a data folder."""
+    for name in _MADE_BY_ITSELF & _tops(manifest):
+        (data / name).unlink(missing_ok=True)
+    for one in manifest.files:
+        if one.path.startswith(f"{DATA}/"):
+            copy(source / one.path, data / one.path.removeprefix(f"{DATA}/"))
 
 
 def _require_known(manifest: Manifest) -> None:
@@ -63,8 +79,7 @@ def _require_empty(manifest: Manifest, data: Path) -> None:
         tables = len(connection.introspection.table_names(cursor))
     if tables:
         raise BackupRefused(f"met a database with {tables} tables; expected an empty one")
-    tops = {one.path.split("/")[1] for one in manifest.files if one.path.startswith(f"{DATA}/")}
-    there = sorted(name for name in tops - _MADE_BY_ITSELF if (data / name).exists())
+    there = sorted(name for name in _tops(manifest) - _MADE_BY_ITSELF if (data / name).exists())
     if there:
         raise BackupRefused(f"{data} holds {there[0]} already; expected the data folder of a house that never ran")
     need = sum(one.size for one in manifest.files)

@@ -261,7 +261,7 @@ def _order(folder: Path, path: Path) -> tuple[bool, str]:
 def _local(row: HandOff) -> Path:
     """Where the render lies on this machine; raises ``DoorRefused`` where it does not."""
     media_file = row.render.media_file
-    if not media_file.root.url.startswith("/"):
+    if not media_file.root.is_here:
         raise DoorRefused(
             f"{media_file.name} lies in another store; to hand it over, register it from a folder of this machine."
         )

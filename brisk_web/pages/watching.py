@@ -123,4 +123,4 @@ def write_watched(request: HttpRequest, watched_id: int | None = None) -> HttpRe
             messages.success(request, f"{watched} is watched. It is looked at every ten seconds.")
             return redirect("watched-folder", watched.pk)
     heading = f"How {found} is watched" if found else "Watch a folder"
-    return render(request, "watching/form.html", {"form": form, "heading": heading})
+    return render(request, "watching/form.html", {"form": form, "heading": heading, "action": "Save"})

@@ -27,6 +27,11 @@ class StorageRoot(Retirable):
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def is_here(self) -> bool:
+        """Is it a folder of this machine, not a place in another store?"""
+        return self.url.startswith("/")
+
 
 class MediaFile(Retirable):
     """A file in a root. Its name is stored as given and shown escaped. Out of use, it waits in no intake."""
@@ -61,7 +66,7 @@ class MediaFile(Retirable):
 
         No page waits for another store: ``require_unchanged`` asks it before bytes of its files are read.
         """
-        if not self.root.url.startswith("/"):
+        if not self.root.is_here:
             return False
         try:
             now = os.stat(self.url)
@@ -71,7 +76,7 @@ class MediaFile(Retirable):
 
     def require_unchanged(self) -> None:
         """Raise ``UnreadableFile`` where the file is no longer the one that was registered."""
-        if self.has_changed or (not self.root.url.startswith("/") and self._has_changed_in_store()):
+        if self.has_changed or (not self.root.is_here and self._has_changed_in_store()):
             raise UnreadableFile(
                 f"{self.name} was changed, moved or removed after it was registered; register it anew as another file"
             )

@@ -10,7 +10,8 @@ import shutil
 import tempfile
 import unicodedata
 import uuid
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import IO, Any, BinaryIO
@@ -86,7 +87,7 @@ def add_root(name: str, url: str, *, by: User | None) -> StorageRoot:
     try:
         filesystem, path = fsspec.url_to_fs(url)
         there = filesystem.isdir(path)
-    except (ValueError, ImportError, OSError) as error:
+    except Exception as error:  # each store has errors of its own
         raise StorageRefused(f"met {url!r} as a folder; it cannot be reached ({error})") from error
     if not there:
         raise StorageRefused(f"there is no folder {url}")
@@ -135,13 +136,20 @@ def _confined(root: StorageRoot, path: str) -> tuple[Any, str]:
     return filesystem, full
 
 
+@contextmanager
+def _refusing(what: str) -> Iterator[None]:
+    """Turn what a store says while it is asked into ``StorageRefused``; each has errors of its own."""
+    try:
+        yield
+    except Exception as error:
+        raise StorageRefused(f"cannot {what}: {getattr(error, 'strerror', None) or error}") from error
+
+
 def browse(root: StorageRoot, path: str = "") -> list[Entry]:
     """Return the entries of a folder, folders first; raises ``StorageRefused`` when there is none."""
     filesystem, full = _confined(root, path)
-    try:
+    with _refusing(f"list {path or root.name}"):
         found = filesystem.ls(full, detail=True)
-    except OSError as error:
-        raise StorageRefused(f"cannot list {path or root.name}: {error.strerror or error}") from error
     known = {
         file.path: file for file in MediaFile.objects.filter(root=root, path__startswith=f"{path}/" if path else "")
     }
@@ -157,24 +165,26 @@ def browse(root: StorageRoot, path: str = "") -> list[Entry]:
     return sorted(entries, key=lambda entry: (not entry.is_folder, entry.name.casefold()))
 
 
+def require_folder(root: StorageRoot, folder: str) -> None:
+    """Raise ``StorageRefused`` unless there is such a folder below a root; empty is the root itself."""
+    filesystem, full = _confined(root, folder)
+    with _refusing(f"look at {folder or root.name}"):
+        there = filesystem.isdir(full)
+    if not there:
+        raise StorageRefused(f"there is no folder “{folder}” in {root.name}" if folder else f"{root.name} is not there")
+
+
 def list_files(root: StorageRoot, folder: str, *, most: int) -> dict[str, tuple[int, int]]:
     """Return size in bytes and time of the last change in nanoseconds of the files in a folder and in those below it,
     by their paths below the root. Hidden ones are left out, and no link to a folder is followed.
 
-    Raises ``StorageRefused`` when there is no such folder, or more than ``most`` files; 0 only asks for the folder.
+    Raises ``StorageRefused`` when there is no such folder, or more than ``most`` files.
     """
+    require_folder(root, folder)
     filesystem, full = _confined(root, folder)
     where = folder or root.name
-    try:
-        if not filesystem.isdir(full):
-            raise StorageRefused(
-                f"there is no folder “{folder}” in {root.name}" if folder else f"{root.name} is not there"
-            )
-        if not most:
-            return {}
-        files = _walk_here(full, most) if "file" in filesystem.protocol else _walk_there(filesystem, full)
-    except OSError as error:
-        raise StorageRefused(f"cannot list {where}: {error.strerror or error}") from error
+    with _refusing(f"list {where}"):
+        files = _walk_here(full, most) if root.is_here else _walk_there(filesystem, full)
     if len(files) > most:
         raise StorageRefused(f"met more than {most:,} files in {where}; expected at most so many in a folder")
     return {f"{folder}/{path}" if folder else path: state for path, state in files.items()}
@@ -220,8 +230,9 @@ def names_beside(media_file: MediaFile) -> list[str]:
     folder, _, _ = media_file.path.rpartition("/")
     filesystem, full = _confined(media_file.root, folder)
     try:
-        names = [PurePosixPath(found).name for found in filesystem.ls(full, detail=False)]
-    except OSError:
+        with _refusing(f"list {folder}"):
+            names = [PurePosixPath(found).name for found in filesystem.ls(full, detail=False)]
+    except StorageRefused:
         return []
     return sorted(name for name in names if name != media_file.name)
 
@@ -236,10 +247,11 @@ def register(root: StorageRoot, path: str, *, by: User | None = None, inspect: b
     """
     filesystem, full = _confined(root, path)
     filesystem.invalidate_cache(filesystem._parent(full))
-    try:
+    info = None
+    with _refusing(f"look at {path}"), suppress(FileNotFoundError, NotADirectoryError):
         info = filesystem.info(full)
-    except OSError as error:
-        raise StorageRefused(f"there is no file {path} in {root.name}") from error
+    if info is None:
+        raise StorageRefused(f"there is no file {path} in {root.name}")
     if info["type"] != "file":
         raise StorageRefused(f"{path} in {root.name} is a {info['type']}; expected a file")
     size, modified_ns = state_in_store(info)

@@ -18,7 +18,7 @@ from brisk_web.house.services import record
 from brisk_web.jobs.services import take_in
 from brisk_web.jobs.suggestions import suggest_all
 from brisk_web.storage.models import MediaFile
-from brisk_web.storage.services import StorageRefused, list_files, register
+from brisk_web.storage.services import StorageRefused, list_files, register, require_folder
 from brisk_web.watching.models import SeenFile, WatchedFolder
 from brisk_web.watching.settling import is_being_written
 from brisk_web.work.sweep import keeper
@@ -55,7 +55,7 @@ def keep_watched(watched: WatchedFolder, *, by: User | None) -> WatchedFolder:
     """
     watched.folder = watched.folder.strip().strip("/")
     try:
-        list_files(watched.root, watched.folder, most=0)
+        require_folder(watched.root, watched.folder)
     except StorageRefused as error:
         raise WatchRefused(str(error)) from error
     for other in in_use(WatchedFolder.objects.filter(root=watched.root).exclude(pk=watched.pk)):
@@ -264,7 +264,7 @@ def _receive(seen: SeenFile, watched: WatchedFolder) -> bool:
     if seen.size == 0:
         return _say(seen, State.ARRIVING, "it is empty so far")
     path = f"{watched.root.url.rstrip('/')}/{seen.path}"
-    if watched.root.url.startswith("/") and is_being_written(path):
+    if watched.root.is_here and is_being_written(path):
         return _say(seen, State.ARRIVING, "somebody still writes it")
     try:
         with transaction.atomic():
@@ -298,9 +298,8 @@ def _take_in(media_file: MediaFile) -> str:
     if found is None:
         return "its name fits no naming rule; it waits in the intake"
     if found.difference:
-        return f"its name fits no naming rule, nearly that of {found.deliverable.name}: {found.difference}"[
-            :_LONGEST_SAYS
-        ]
+        near = f"its name fits no naming rule, nearly that of {found.deliverable.name}: {found.difference}"
+        return near[:_LONGEST_SAYS]
     if found.others:
         return f"its name fits the naming rules of {found.others + 1} deliverables; choose one in the intake"
     check = take_in(media_file, found.deliverable)

@@ -138,7 +138,7 @@ class BackupTest(QueueTestCase):
                 self.assertRaisesRegex(BackupRefused, "No space left"),
             ):
                 make(self.kept)
-            self.assertEqual([path.name for path in self.folder.glob("kept*")], [])
+            self.assertEqual([path.name for path in self.folder.glob("*kept*")], [])
         make(self.kept)
         with self.assertRaisesRegex(BackupRefused, "is there already"):
             make(self.kept)
@@ -215,6 +215,18 @@ class RefusedTest(QueueTestCase):
         self.refused("made by a newer version: it knows jobs 9999_later")
         self.rewrite(migrations=[*self.manifest.migrations, ["gone", "0001_initial"]])  # of an application that went
         restoring._require_known(Manifest.read(self.kept))
+
+    def test_one_that_cannot_be_brought_back_leaves_the_house_as_it_was(self) -> None:
+        data = self.folder / "fresh"
+        for failing, error in (("run", BackupRefused("pg_restore says: no")), ("copy", OSError(28, "No space left"))):
+            with (
+                self.settings(DATA_FOLDER=data),
+                mock.patch.object(connection.introspection, "table_names", return_value=[]),
+                mock.patch.object(restoring, failing, side_effect=error),
+                self.assertRaisesRegex(BackupRefused, "pg_restore says|No space left"),
+            ):
+                restore(self.kept)
+            self.assertEqual(list(data.iterdir()), [])
 
     def test_a_house_that_is_not_empty(self) -> None:
         with self.assertRaisesRegex(CommandError, "expected an empty one"):

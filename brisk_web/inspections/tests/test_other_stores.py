@@ -18,7 +18,7 @@ from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.jobs.services import take_in
 from brisk_web.storage.models import MediaFile, StorageRoot
-from brisk_web.storage.services import StorageRefused, add_root, browse, list_files, register
+from brisk_web.storage.services import StorageRefused, add_root, browse, list_files, names_beside, register
 from brisk_web.testing import QueueTestCase, spec_version
 from brisk_web.watching.models import WatchedFolder
 from brisk_web.watching.services import look
@@ -117,6 +117,19 @@ class ObjectStorageTest(QueueTestCase):
         with mock.patch.dict(os.environ, {"AWS_ENDPOINT_URL": "http://127.0.0.1:1", "AWS_MAX_ATTEMPTS": "1"}):
             with self.assertRaisesRegex(UnreadableFile, "does not answer"):
                 file.require_unchanged()
+            for asked in (
+                lambda: browse(self.bucket),
+                lambda: register(self.bucket, "a.mp4"),
+                lambda: list_files(self.bucket, "", most=9),
+            ):
+                with self.assertRaisesRegex(StorageRefused, "cannot (list|look at) .*[Cc]onnect"):
+                    asked()
+            self.assertEqual(names_beside(file), [])
+            look(watched := WatchedFolder.objects.create(root=self.bucket))
+            watched.refresh_from_db()
+            self.assertIn("cannot look at Bucket", watched.trouble)
+            self.sign_in()
+            self.assertEqual(self.client.get(reverse("browse-root", args=[self.bucket.pk])).status_code, 200)
             self.work()
         self.assertEqual(Inspection.objects.get().state, "failed")
         self.assertIn("a.mp4 lies in a store that does not answer", Inspection.objects.get().error)
