@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.errors import UnreadableFile
-from brisk_core.packets import PacketSeries, load_series
+from brisk_core.packets import PacketSeries, Retiming, load_series
 from brisk_core.reading import Source, open_container
 
 #: Seconds before the frame at which decoding begins, tried in turn: a seek by decode time can land too late in
@@ -72,7 +72,7 @@ def _decode_run(container: Any, stream: Any, series: PacketSeries, wanted: dict[
         container.seek(target, stream=stream, backward=True)
         met = False
         try:
-            for frame in _decoded(container, stream, wanted):
+            for frame in _decoded(container, stream, wanted, Retiming(series)):
                 if frame.pts is None:
                     continue
                 if frame.pts in wanted and (met or frame.pts == start):
@@ -86,9 +86,13 @@ def _decode_run(container: Any, stream: Any, series: PacketSeries, wanted: dict[
             return
 
 
-def _decoded(container: Any, stream: Any, wanted: Mapping[int, int]) -> Iterator[Any]:
-    """Yield decoded frames; of those that nobody wants the decoder leaves out the ones that no other is made from."""
+def _decoded(container: Any, stream: Any, wanted: Mapping[int, int], retiming: Retiming) -> Iterator[Any]:
+    """Yield decoded frames; of those that nobody wants the decoder leaves out the ones that no other is made from,
+    where packets tell which they are.
+    """
     for packet in container.demux(stream):
-        is_wanted = packet.pts is None or packet.pts in wanted
+        is_wanted = retiming.needed or packet.pts is None or packet.pts in wanted
         stream.codec_context.skip_frame = "DEFAULT" if is_wanted else "NONREF"
-        yield from packet.decode()
+        retiming.take(packet)
+        for frame in packet.decode():
+            yield retiming.stamp(frame)

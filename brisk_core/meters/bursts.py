@@ -3,7 +3,8 @@
 A changed bit that decodes is noticed by no decoder. It leaves a part of the picture wrong in one picture alone, where
 nothing is predicted from it, or until the next random access point, where decoding begins anew. Nothing that was filmed
 ends just there; so a part that changes by a leap at a random access point, and leapt away inside the group before, was
-damaged. Small leaps are a coder's own: it touches up its picture at random access points.
+damaged. Small leaps are a coder's own: it touches up its picture at random access points. What is torn into blocks as
+it leaps was damaged wherever it ends.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from itertools import pairwise
 from typing import Any
 
@@ -20,6 +22,7 @@ from numpy.typing import NDArray
 
 from brisk_core.meters.picture import Picture, Small
 from brisk_core.meters.rows import Rows
+from brisk_core.meters.torn import torn_blocks
 
 _LEAP = 8.0  # 8-bit steps by which a cell changes over what those around it change by before or after
 _OVER = 1.5  # times that change
@@ -36,24 +39,28 @@ class BurstMeter:
     name = "bursts"
     row = np.dtype(
         [("rose", "u2"), ("lit", "u2"), ("fell", "u2"), ("brighter", "u2"), ("darker", "u2"),
-         ("rose_box", "u1", 4), ("fell_box", "u1", 4)]
+         ("rose_box", "u1", 4), ("fell_box", "u1", 4), ("torn", "u2")]
     )  # fmt: skip
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return counts of cells that rose, of those that rose and are brighter, that fell, that were brighter or
-        darker for one picture, and the boxes of those that rose and fell (left, top, right, bottom, in 255ths).
+        darker for one picture, the boxes of those that rose and fell (left, top, right, bottom, in 255ths), and how
+        many blocks are torn.
 
-        What rose is of this picture; the others are of the one before it. All are 0 for the first two pictures.
+        What rose and is torn is of this picture; the others are of the one before it. All are 0 for the first two.
         """
         if len(before) < 2:
-            return (0, 0, 0, 0, 0, _NO_BOX, _NO_BOX)
+            return (0, 0, 0, 0, 0, _NO_BOX, _NO_BOX, 0)
         three = [picture.coding_cells for picture in (*before[-2:], now)]
-        return leaps(*three)
+        found = leaps(*three)
+        rose, lit = found[:2]
+        looks_torn = rose >= _LEAST_TORN and min(lit, rose - lit) >= _BOTH_AT_ALL * rose
+        return (*found, torn_blocks(now, before[-1]) if looks_torn else 0)
 
 
 def leaps(earlier: Small, middle: Small, now: Small) -> tuple[Any, ...]:
-    """Return the row of three pictures that follow one another, as cells (rows, columns) of 8-bit code values."""
+    """Return counts and boxes of three pictures that follow one another, as cells (rows, columns) of 8-bit values."""
     step, last_step = cv2.absdiff(now, middle), cv2.absdiff(middle, earlier)
     rose = step > _OVER * cv2.dilate(last_step, _AROUND) + _LEAP
     fell = last_step > _OVER * cv2.dilate(step, _AROUND) + _LEAP
@@ -89,17 +96,26 @@ class Entry:
     at: int
 
 
+class BurstKind(StrEnum):
+    """By what a burst is known to be damage."""
+
+    ALONE = "alone"  #: in one or two pictures alone
+    UNTIL_ENTRY = "until entry"  #: it leaps back with a random access point
+    TORN = "torn"  #: into the blocks of the coder
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Burst:
     """A stretch in which a part of the picture was another one."""
 
     start: int  #: first picture of it
-    end: int  #: picture after the last
-    alone: bool  #: in one or two pictures alone, rather than until a random access point
+    end: int  #: picture after the last; where it is torn, the random access point at which it ends at the latest
+    kind: BurstKind
 
 
 _LEAST = 2  # cells
 _LEAST_ALONE = 3
+_LEAST_TORN = 4
 _BOTH_WAYS = 0.25  # of the cells that must be brighter, and darker: a flash or a spark is one of them
 _LONGEST_ALONE = 2  # pictures in a row; what flies through the picture is elsewhere in each
 _NEAR = 4  # pictures around in which nothing else may be alone
@@ -119,13 +135,14 @@ def find_bursts(rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDAr
     near_cut = np.zeros(len(rows) + 1, np.bool_)
     for at in (0, len(rows), *(int(cut) for cut in cuts)):
         near_cut[max(at - 1, 0) : at + 2] = True
-    found = sorted(
-        [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)], key=lambda one: (one.start, -one.end)
-    )
+    ended = [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)]
+    torn = [one for one in _torn(rows, entries) if not any(other.start <= one.start < other.end for other in ended)]
+    found = sorted([*ended, *torn], key=lambda one: (one.start, -one.end))
     kept: list[Burst] = []
     for one in found:
         if kept and one.start < kept[-1].end:  # the same damage, which leapt more than once
-            kept[-1] = replace(kept[-1], end=max(kept[-1].end, one.end), alone=kept[-1].alone and one.alone)
+            sure = one.kind if kept[-1].kind is BurstKind.ALONE else kept[-1].kind
+            kept[-1] = replace(kept[-1], end=max(kept[-1].end, one.end), kind=sure)
         else:
             kept.append(one)
     return tuple(kept)
@@ -201,7 +218,9 @@ class _Leaps:
             for at in range(start, end)
             if at != ended and self.away[at] and _overlap(self.away_boxes[at], self.back_boxes[end])
         ]
-        return Burst(start=max(away, key=lambda at: int(self.rose[at])), end=end, alone=False) if away else None
+        if not away:
+            return None
+        return Burst(start=max(away, key=lambda at: int(self.rose[at])), end=end, kind=BurstKind.UNTIL_ENTRY)
 
 
 def _alone(rows: Rows, near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
@@ -217,7 +236,17 @@ def _alone(rows: Rows, near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
         clear = (there[start:end] >= _LEAST_ALONE) & (both >= _BOTH_WAYS * there[start:end])
         lonely = end - start <= _LONGEST_ALONE and len(beside) == end - start and not near_cut[start:end].any()
         if lonely and clear.any():
-            yield Burst(start=start, end=end, alone=True)
+            yield Burst(start=start, end=end, kind=BurstKind.ALONE)
+
+
+def _torn(rows: Rows, entries: Sequence[Entry]) -> Iterator[Burst]:
+    """Pictures of which a part is torn into blocks, each until the random access point after it."""
+    numbers = np.flatnonzero(rows["torn"])
+    if len(numbers) > max(_FEW, _OFTEN * len(rows)):
+        return  # the programme is drawn of blocks
+    for number in numbers.tolist():
+        end = next((entry.at for entry in entries if entry.at > number), len(rows))
+        yield Burst(start=number, end=end, kind=BurstKind.TORN)
 
 
 def _in_a_row(numbers: NDArray[np.intp]) -> list[tuple[int, int]]:

@@ -14,6 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.meters.clicks import REACH, strongest_click
+
 HOPS = 10  #: hops a second
 FINE = 20  #: finer steps of a hop: 5 ms each
 _AT_ONCE = 50  # hops measured together
@@ -21,7 +23,6 @@ _AT_ONCE = 50  # hops measured together
 _RAIL = 1 - 2 / 32768
 _RAIL_RUN = 3  # samples in a row
 _OVERSAMPLING, _TAPS = 4, 12  # ITU-R BS.1770-5, annex 2
-_CLICK_NEAR, _CLICK_FAR = 4, 240  # samples around an impulse that are its own, and against which it is held
 
 Samples = NDArray[np.float32]  #: (channels, samples), full scale is 1
 
@@ -92,7 +93,7 @@ class SoundMeter:
     def __init__(self, sample_rate: int, channels: int, start: int = 0) -> None:
         self.sample_rate, self.channels = sample_rate, channels
         self._dtype = hop_dtype(channels)
-        self._warm = max(sample_rate // HOPS, _CLICK_FAR + _CLICK_NEAR)
+        self._warm = max(sample_rate // HOPS, REACH + 1)
         self._start = start
         self._rows = bytearray()
         self._hop = self._first_hop(start)  # number of the next hop
@@ -137,7 +138,7 @@ class SoundMeter:
         end = self._gather()
         hop = self._hop
         last = hop
-        while self._bound(last + 1) + _TAPS + _CLICK_FAR <= end:  # what follows a hop closely is looked at too
+        while self._bound(last + 1) + _TAPS + REACH + 1 <= end:  # what follows a hop closely is looked at too
             last += 1
         rows = [self._row(one) for one in range(hop, last)]
         self._rows += b"".join(rows)
@@ -204,28 +205,11 @@ class SoundMeter:
             run &= part[:, _RAIL_RUN - 1 - back : part.shape[1] - back]
         return np.asarray(run.sum(axis=1), np.int64)
 
-    def _click(self, begin: int, end: int) -> tuple[NDArray[np.float64], NDArray[np.intp]]:
-        """The strongest impulse: its step from the line between its neighbours, over such steps before and after it."""
-        reach = _CLICK_FAR + _CLICK_NEAR
-        part = self._padded(begin - reach - 1, end + reach + 1)
-        bend = np.abs(part[:, 1:-1] - (part[:, :-2] + part[:, 2:]) / 2)
-        at = bend[:, reach : reach + end - begin].argmax(axis=1)
-        strengths = np.zeros(self.channels)
-        for channel in range(self.channels):
-            middle = int(at[channel]) + reach
-            before = bend[channel, middle - reach : middle - _CLICK_NEAR]
-            after = bend[channel, middle + _CLICK_NEAR + 1 : middle + reach + 1]
-            around = max(float(before.max(initial=0)), float(after.max(initial=0)), _QUIETEST)
-            # Sound that begins or ends at once is no click: an impulse has the same sound on both sides.
-            sides = [
-                float(np.abs(one).max(initial=0))
-                for one in (part[channel, middle - reach : middle], part[channel, middle + 3 : middle + reach])
-            ]
-            alike = max(sides) <= _SIDES * max(min(sides), _QUIET_SIDE)
-            strengths[channel] = (
-                bend[channel, middle] / around if alike and bend[channel, middle] > _LEAST_CLICK else 0.0
-            )
-        return strengths, at
+    def _click(self, begin: int, end: int) -> tuple[list[float], list[int]]:
+        """The strength and the place of the strongest click of each channel."""
+        part = self._padded(begin - REACH - 1, end + REACH + 1)
+        found = [strongest_click(channel, REACH + 1, REACH + 1 + end - begin) for channel in part]
+        return [strength for strength, _ in found], [at for _, at in found]
 
     def join(self, later: SoundMeter) -> None:
         """Append the segment that follows; it must begin where this one ends."""
@@ -263,11 +247,6 @@ class SoundMeter:
             tail.append(self._row(hop, final=True))
             hop += 1
         return np.frombuffer(bytes(self._rows) + b"".join(tail), self._dtype)
-
-
-_QUIETEST = 1e-4
-_SIDES, _QUIET_SIDE = 6.0, 0.001  # ratio of the sound before and after an impulse; below this both are silent
-_LEAST_CLICK = 0.02  # of full scale
 
 
 def _fine_levels(size: NDArray[np.float32]) -> NDArray[np.uint8]:

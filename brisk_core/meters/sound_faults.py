@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.meters.clicks import CLICK
 from brisk_core.meters.hops import FINE, HOPS, fine_level
 from brisk_core.meters.spans import runs
 
@@ -19,7 +20,6 @@ _DROP = 60  # fine levels (30 dB) that sound falls by at least
 _STEPS_A_SECOND = HOPS * FINE
 _LONGEST_DROPOUT = _STEPS_A_SECOND  # one second
 _NEAR = 4  # fine steps (20 ms) before and after a dropout in which there must be sound
-_CLICK = 12.0  # strength over the sharpest step around it
 _PHASE_HOPS = 4  # 400 ms
 _SAME = 2 / 32768  # largest difference of two channels that are the same, one step of 16 bits and rounding
 _SILENT_PEAK = 10 ** (-80 / 20)
@@ -92,13 +92,15 @@ def _dropouts(rows: NDArray[Any]) -> Times:
     found: list[tuple[int, int]] = []
     for channel in range(rows["fine"].shape[1] if len(rows) else 0):
         levels = rows["fine"][:, channel].reshape(-1).astype(np.int64)
-        found += [
+        quiet = runs(levels <= _GONE)
+        gone = [
             (start, end)
-            for start, end in runs(levels <= _GONE)
+            for start, end in _between_sound(quiet, levels)
             if end - start < _LONGEST_DROPOUT
             and _is_gone_at_once(levels, start, end)
             and _is_unusual(levels, start, end)
         ]
+        found += [gap for gap in gone if not _names_line_up(levels, gap, quiet)]
     joined: list[tuple[int, int]] = []
     for start, end in sorted(found):  # channels go together
         if joined and start < joined[-1][1]:
@@ -106,6 +108,47 @@ def _dropouts(rows: NDArray[Any]) -> Times:
         else:
             joined.append((start, end))
     return tuple((start / _STEPS_A_SECOND, end / _STEPS_A_SECOND) for start, end in joined)
+
+
+def _between_sound(gone: list[tuple[int, int]], levels: NDArray[np.int64]) -> list[tuple[int, int]]:
+    """Those that are no pauses between pips: beside them sound lasts for longer than they do, or is there mostly."""
+    edges = [0, *(edge for gap in gone for edge in gap), len(levels)]
+    kept = []
+    for at, (start, end) in enumerate(gone):
+        around = np.concatenate([levels[max(start - _PIPS, 0) : start], levels[end : end + _PIPS]])
+        longest = max(start - edges[2 * at], edges[2 * at + 3] - end)
+        if longest > end - start or (len(around) and float(np.mean(around > _GONE)) > _MOSTLY):
+            kept.append((start, end))
+    return kept
+
+
+def _names_line_up(levels: NDArray[np.int64], gap: tuple[int, int], quiet: list[tuple[int, int]]) -> bool:
+    """Is it one of the breaks by which line-up tone tells its channels (EBU Tech 3304, and that of four seconds)?"""
+    if not _is_break(levels, gap):
+        return False
+    starts = [start for start, end in quiet if _is_break(levels, (start, end))]
+    for period in _LINE_UP_PERIODS:
+        before2, before, after, after2 = (
+            any(abs(gap[0] + turns * period - start) <= _LINE_UP_OFF for start in starts) for turns in (-2, -1, 1, 2)
+        )
+        if (before and after) or (before2 and before) or (after and after2):
+            return True
+    return False
+
+
+def _is_break(levels: NDArray[np.int64], gap: tuple[int, int]) -> bool:
+    start, end = gap
+    if not _LINE_UP_BREAK[0] <= end - start <= _LINE_UP_BREAK[1]:
+        return False
+    before, after = levels[max(start - _LINE_UP_TONE, 0) : max(start - 1, 0)], levels[end + 1 : end + _LINE_UP_TONE]
+    tone = np.concatenate([before, after])
+    return len(tone) >= _LINE_UP_TONE - 1 and int(np.ptp(tone)) <= _STEADY
+
+
+_PIPS, _MOSTLY = 3 * _STEPS_A_SECOND, 0.7  # fine steps around, and their share that must be sound
+_LINE_UP_BREAK = (48, 52)  # fine steps: 250 ms
+_LINE_UP_PERIODS, _LINE_UP_OFF = (3 * _STEPS_A_SECOND, 4 * _STEPS_A_SECOND), 4
+_LINE_UP_TONE, _STEADY = 30, 4  # fine steps of tone beside a break, and fine levels (2 dB) that it stays within
 
 
 def _is_gone_at_once(levels: NDArray[np.int64], start: int, end: int) -> bool:
@@ -143,7 +186,7 @@ _FADE = 40  # fine levels (20 dB) that the last step may lie below those just be
 
 def _clicks(rows: NDArray[Any], sample_rate: int) -> Times:
     found = []
-    hop, channel = np.nonzero(rows["click"] >= _CLICK)
+    hop, channel = np.nonzero(rows["click"] >= CLICK)
     for at, which in zip(hop.tolist(), channel.tolist(), strict=True):
         start = (at * sample_rate // HOPS + int(rows["click_at"][at, which])) / sample_rate
         found.append((start, start + 1 / sample_rate))

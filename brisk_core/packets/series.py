@@ -34,6 +34,16 @@ class PacketSeries:
         return len(self.sizes)
 
     @property
+    def is_bidirectional(self) -> NDArray[np.bool_]:
+        """Is each packet a picture of type B?"""
+        return np.asarray(self.types == ord("B"))
+
+    @property
+    def times_follow_decoding(self) -> bool:
+        """Do times only ever grow, though pictures are coded that are shown before one that is coded earlier?"""
+        return bool(len(self) > 1 and self.is_bidirectional.any() and (np.diff(self.pts) > 0).all())
+
+    @property
     def presentation_order(self) -> NDArray[np.intp]:
         """Indexes of the packets in the order they are shown."""
         return np.argsort(self.pts, kind="stable")

@@ -14,7 +14,7 @@ from brisk_core.exact import spell_rate
 from brisk_core.facts import FactsBuilder, Scan, Span, Stage, keys
 from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
-from brisk_core.meters.bursts import Burst, Entry, find_bursts
+from brisk_core.meters.bursts import Burst, BurstKind, Entry, find_bursts
 from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness, mean_change
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
 from brisk_core.meters.enlargement import Enlarged, find_enlarged, of_most
@@ -269,12 +269,18 @@ def _bursts(found: Sequence[Burst], unreadable: Sequence[Span], packets: PacketS
         Span(
             start=one.start,
             end=one.end,
-            detail="a part of the picture is another one here alone"
-            if one.alone
-            else f"a part of the picture leaps here, and leaps back at frame {one.end}, with the random access point",
+            detail=_BURST_SAYS[one.kind].format(end=one.end),
         )
         for one in kept[:_MOST_SPANS]
     )
+
+
+_BURST_SAYS = {
+    BurstKind.ALONE: "a part of the picture is another one here alone",
+    BurstKind.UNTIL_ENTRY: "a part of the picture leaps here, and leaps back at frame {end}, with the random access "
+    "point",
+    BurstKind.TORN: "a part of the picture is torn into blocks here, until frame {end} at the latest",
+}
 
 
 def _made_up(end: int, mended: int) -> str:

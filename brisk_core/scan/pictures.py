@@ -26,7 +26,7 @@ from brisk_core.meters.motion import MotionMeter
 from brisk_core.meters.planes import PlaneReader
 from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.spectrum import DetailMeter
-from brisk_core.packets import PacketSeries
+from brisk_core.packets import PacketSeries, Retiming
 from brisk_core.reading import Source, open_container
 from brisk_core.scan.listening import Listener, listening, prepare
 from brisk_core.scan.second_ear import SecondEar
@@ -197,7 +197,7 @@ def _frames(
                 )
             landed = None
             decoding.damaged.clear()  # of a try that landed too late, where references were missing
-            for frame in decoding.run(container, stream):
+            for frame in decoding.run(container, stream, Retiming(series)):
                 if frame.pts is None or (landed is None and frame.pts not in numbers and frame.pts > start):
                     continue
                 if landed is None and frame.pts > start and seconds is not None:
@@ -226,8 +226,8 @@ class _Decoding:
     def __post_init__(self) -> None:
         self._times = sorted(self.numbers)
 
-    def run(self, container: Any, stream: Any) -> Iterator[Any]:
-        """Yield decoded frames; packets that cannot be decoded are left out."""
+    def run(self, container: Any, stream: Any, retiming: Retiming) -> Iterator[Any]:
+        """Yield decoded frames with their times; packets that cannot be decoded are left out."""
         second = SecondEar.of(stream.codec_context)
         patience = _MOST_FAILURES
         packets = container.demux(stream)
@@ -241,7 +241,8 @@ class _Decoding:
             self.listener.forget()  # what the reader of the wrapper says is judged by the packets
             frames: list[Any] = []
             try:
-                frames = packet.decode()
+                retiming.take(packet)
+                frames = [retiming.stamp(frame) for frame in packet.decode()]
             except (av.FFmpegError, ValueError):
                 patience -= 1
                 if not patience:

@@ -6,6 +6,21 @@ from django.conf import settings
 from django.db import models
 
 
+class ProviderAccount(models.Model):
+    """The account of one person at the provider that the house signs in by (OpenID Connect Core 1.0, section 2)."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="provider_account")
+    issuer = models.CharField(max_length=255)
+    subject = models.CharField(max_length=255)  # by which the issuer knows them, for good
+    joined_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("issuer", "subject"), name="one_person_a_provider_account"),)
+
+    def __str__(self) -> str:
+        return f"{self.user} at {self.issuer}"
+
+
 class Preference(models.Model):
     """The choices of one person; empty ones are those of the house."""
 

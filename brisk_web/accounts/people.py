@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib.auth import authenticate
 from django.contrib.auth.models import User
 from django.core.exceptions import PermissionDenied
 from django.db.models import QuerySet
@@ -13,6 +14,15 @@ def signed_in(request: HttpRequest) -> User:
     if not isinstance(request.user, User):
         raise PermissionDenied
     return request.user
+
+
+NOT_YOUR_PASSWORD = "This is not your password."  # noqa: S105 - a sentence
+
+
+def is_own_password(request: HttpRequest) -> bool:
+    """Is the password that was sent that of the person who is signed in? Wrong ones count as those of signing in."""
+    person, sent = signed_in(request), request.POST.get("password", "")
+    return authenticate(request, username=person.get_username(), password=sent) == person
 
 
 def people_here() -> QuerySet[User]:

@@ -34,6 +34,7 @@ _LEAD = (
     "shelf.add_specversion",
     "house.view_auditentry",
     "house.change_defaults",
+    "work.add_pause",
     "auth.change_user",
     "storage.add_storageroot",
 )

@@ -1,4 +1,6 @@
-"""Signing in: throttled by name and by address, known devices keep their way in, sessions end when nobody acts."""
+"""Signing in: throttled by name and by address, known devices keep their way in, a code after the password where a
+person asked for it, sessions end when nobody acts.
+"""
 
 from __future__ import annotations
 
@@ -10,16 +12,25 @@ from typing import Any
 from axes.helpers import get_client_ip_address
 from axes.models import AccessAttempt
 from django.conf import settings
-from django.contrib.auth import get_user_model, logout
+from django.contrib import messages
+from django.contrib.auth import get_user_model, login, logout, user_login_failed
 from django.contrib.auth.forms import AuthenticationForm
+from django.contrib.auth.models import User
 from django.contrib.auth.views import LoginView
 from django.core import signing
 from django.db.models import Sum
 from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
 from django.utils import timezone
+from django.utils.crypto import constant_time_compare
+from django.utils.decorators import method_decorator
+from django.views.decorators.cache import never_cache
+from django.views.decorators.debug import sensitive_post_parameters
+from django.views.generic import View
 
+from brisk_web.accounts import second_step
 from brisk_web.accounts.models import Preference
+from brisk_web.accounts.second_step import CodeRefused
 
 MOST_FROM_AN_ADDRESS = 40  #: sign-ins that may fail from one address within an hour, whatever the names
 _WITHIN = timedelta(hours=1)
@@ -31,6 +42,9 @@ OWES_PASSWORD = "owes-password"  # noqa: S105 - a key, no password
 SEEN = "seen"  #: in a session: the second at which its person acted last
 SIGNED_IN_FROM = "signed-in-from"  #: in a session: browser, address and second at which it was begun
 _SEEN_EVERY_S = 60
+_PENDING, _PENDING_S = "second-step", 600  # in a session: who is known and owes a code, and for how long
+_LONGEST_CODE = 40  # letters
+_BACKEND = "django.contrib.auth.backends.ModelBackend"  # of whoever is known by now
 #: What somebody can reach who has not chosen a password of their own yet.
 _WITHOUT_PASSWORD = ("/you/password", "/sign-out", "/session", "/notices/unread.json")
 #: Addresses that pages ask by themselves, which are no sign of a person.
@@ -68,25 +82,90 @@ class SignIn(LoginView):
         answer: HttpResponse = super().post(request, *args, **more)
         return answer
 
+    def get_context_data(self, **more: Any) -> dict[str, Any]:
+        return super().get_context_data(**more) | {"provider": settings.SIGN_IN_PROVIDER}
+
     def form_valid(self, form: AuthenticationForm) -> HttpResponse:
-        answer = super().form_valid(form)
-        if Preference.objects.filter(user=form.get_user(), password_given=True).exists():
-            self.request.session[OWES_PASSWORD] = True
-        self.request.session[SIGNED_IN_FROM] = {
-            "agent": self.request.headers.get("User-Agent", "")[:_LONGEST_AGENT],
-            "address": get_client_ip_address(self.request) or "",
-            "at": time.time(),
-        }
-        answer.set_cookie(
-            _DEVICE,
-            signing.dumps(form.get_user().pk, salt=_DEVICE),
-            max_age=_DEVICE_S,
-            httponly=True,
-            secure=settings.SESSION_COOKIE_SECURE,
-            samesite="Lax",
-            path="/sign-in",
-        )
+        return known(self.request, form.get_user(), self.get_success_url())
+
+
+def known(request: HttpRequest, person: User, to: str, *, by_password: bool = True) -> HttpResponse:
+    """Sign a person in who is known by now, or ask for their code first; then they go to an address of this house."""
+    if not second_step.has_second_step(person):
+        return _let_in(request, person, to, by_password=by_password)
+    request.session[_PENDING] = {
+        "person": person.pk,
+        "by_password": by_password,
+        "password": person.get_session_auth_hash(),
+        "at": time.time(),
+        "next": to,
+    }
+    return redirect("sign-in-code")
+
+
+def _let_in(request: HttpRequest, person: User, to: str, *, by_password: bool) -> HttpResponse:
+    """Sign a person in, note from where, and know their device from now on."""
+    login(request, person, _BACKEND)
+    if by_password and Preference.objects.filter(user=person, password_given=True).exists():
+        request.session[OWES_PASSWORD] = True
+    request.session[SIGNED_IN_FROM] = {
+        "agent": request.headers.get("User-Agent", "")[:_LONGEST_AGENT],
+        "address": get_client_ip_address(request) or "",
+        "at": time.time(),
+    }
+    answer = redirect(to)
+    answer.set_cookie(
+        _DEVICE,
+        signing.dumps(person.pk, salt=_DEVICE),
+        max_age=_DEVICE_S,
+        httponly=True,
+        secure=settings.SESSION_COOKIE_SECURE,
+        samesite="Lax",
+        path="/sign-in",
+    )
+    return answer
+
+
+@method_decorator([never_cache, sensitive_post_parameters()], name="dispatch")
+class SignInCode(View):
+    """The page that asks for a code, of those whom the step before has made known within the last ten minutes."""
+
+    template_name = "accounts/code.html"
+
+    def get(self, request: HttpRequest) -> HttpResponse:
+        if _pending(request) is None:
+            return redirect("sign-in")
+        return render(request, self.template_name)
+
+    def post(self, request: HttpRequest) -> HttpResponse:
+        person, pending = _pending(request), request.session.get(_PENDING, {})
+        if person is None:
+            messages.error(request, "That was too long ago; begin again.")
+            return redirect("sign-in")
+        try:
+            was_recovery = second_step.check_code(person, request.POST.get("code", "")[:_LONGEST_CODE])
+        except CodeRefused as error:
+            # As a wrong password is: the throttles count it, and the trail tells.
+            user_login_failed.send(__name__, credentials={"username": person.get_username()}, request=request)
+            return render(request, self.template_name, {"mistake": error}, status=422)
+        del request.session[_PENDING]
+        answer = _let_in(request, person, pending["next"], by_password=pending["by_password"])
+        if was_recovery:
+            left = second_step.codes_left(person)
+            says = f"That was one of your recovery codes; {left} {'is' if left == 1 else 'are'} left."
+            messages.warning(request, f"{says} You can make new ones on your own page.")
         return answer
+
+
+def _pending(request: HttpRequest) -> User | None:
+    """Who is known by the step before and owes a code; ``None`` after ten minutes, or a changed password."""
+    told = request.session.get(_PENDING)
+    if not isinstance(told, dict) or time.time() - told["at"] > _PENDING_S:
+        return None
+    person = User.objects.filter(pk=told["person"], is_active=True).first()
+    if person is None or not constant_time_compare(person.get_session_auth_hash(), told["password"]):
+        return None
+    return person
 
 
 class IdleSession:

@@ -29,7 +29,7 @@ from brisk_web.house.services import DecisionRefused
 from brisk_web.house.tokens import token_of
 from brisk_web.jobs.services import JobRefused
 from brisk_web.storage.services import StorageRefused
-from brisk_web.work.sweep import keeper
+from brisk_web.work.tidying import Removal, keeper, rows_to_remove
 
 View = Callable[..., HttpResponse]
 api = NinjaAPI(
@@ -153,10 +153,10 @@ def _again(known: GivenAnswer, digest: str) -> HttpResponse:
     return HttpResponse(bytes(known.body), content_type=f"{kind}; charset=utf-8", status=known.status)
 
 
-@keeper
-def forget_answers() -> int:
-    """Forget answers that nobody will ask for again; return how many."""
-    return GivenAnswer.objects.filter(at__lt=timezone.now() - _KEPT).delete()[0]
+@keeper("Answers to calls of other programs", f"{_KEPT.days} day{'s' if _KEPT.days > 1 else ''} after they were given")
+def forget_answers() -> Removal:
+    """Answers that nobody will ask for again."""
+    return rows_to_remove(GivenAnswer.objects.filter(at__lt=timezone.now() - _KEPT))
 
 
 def addresses() -> list[URLPattern]:

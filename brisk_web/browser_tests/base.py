@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -23,6 +24,13 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+_RULES = (Path(__file__).parent / "assets" / "axe.min.js").read_text(encoding="utf-8")
+_JUDGE = """
+async () => {
+  const found = await axe.run(document, { resultTypes: ["violations"], rules: { "target-size": { enabled: true } } });
+  return found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`);
+}
+"""
 
 
 class BrowserTestCase(QueueTestCase, StaticLiveServerTestCase):
@@ -64,6 +72,12 @@ class BrowserTestCase(QueueTestCase, StaticLiveServerTestCase):
     def _listen(self, message: Any) -> None:
         if message.type == "error" or "Content Security Policy" in message.text:
             self.complaints.append(message.text)
+
+    def broken_rules(self) -> list[str]:
+        """What on the page breaks a rule of the Web Content Accessibility Guidelines, and where."""
+        if not self.page.evaluate("() => 'axe' in window"):
+            self.page.evaluate(_RULES)
+        return list(self.page.evaluate(_JUDGE))
 
     def enter(self, role: str = "operator") -> None:
         """Come in with a session that was begun before; signing in by the page has its own tests."""

@@ -1,7 +1,6 @@
 """Every page by the rules of the Web Content Accessibility Guidelines, in both themes, wide and narrow, with long names."""
 
 from collections.abc import Iterator
-from pathlib import Path
 
 from django.urls import reverse
 
@@ -14,15 +13,8 @@ from brisk_web.inspections.tests.test_first_look import SEEN
 from brisk_web.pages.tests.furnished import addresses, furnish
 from brisk_web.shelf.models import SpecVersion
 
-_RULES = (Path(__file__).parent / "assets" / "axe.min.js").read_text(encoding="utf-8")
 _LONG = f"OLP_{'LAMPLIGHTERS_' * 13}V09.mp4"  # a name without a place to break it
 _BOTH_WAYS = "OLP_מנורות_القناة_V10.mp4"  # written in both directions
-_JUDGE = """
-async () => {
-  const found = await axe.run(document, { resultTypes: ["violations"], rules: { "target-size": { enabled: true } } });
-  return found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`);
-}
-"""
 #: Day and night are a class of the page and nothing else.
 _BY_NIGHT = "() => { document.documentElement.className = 'night'; }"
 _DRAWN = "() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))"
@@ -69,17 +61,16 @@ class EveryPageTest(BrowserTestCase):
         for address in found:
             self.page.set_viewport_size({"width": 320, "height": 800})
             self.page.goto(f"{self.live_server_url}{address}")
-            self.page.evaluate(_RULES)
             for width in (320, 760, 1280):
                 self.page.set_viewport_size({"width": width, "height": 800})
                 self.page.evaluate(_DRAWN)
                 with self.subTest(address, width=width):
                     self.assertLessEqual(self.too_wide(), 0)
                     if width != 760:
-                        self.assertEqual(self.page.evaluate(_JUDGE), [])
+                        self.assertEqual(self.broken_rules(), [])
             self.page.evaluate(_BY_NIGHT)
             self.page.evaluate(_DRAWN)
             with self.subTest(address, theme="night"):
                 self.assertLessEqual(self.too_wide(), 0)
-                self.assertEqual(self.page.evaluate(_JUDGE), [])
+                self.assertEqual(self.broken_rules(), [])
         self.complaints[:] = [one for one in self.complaints if "404" not in one]  # of the page that is not there

@@ -29,6 +29,17 @@ class Mail:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Provider:
+    """Where people of the house have an account that they sign in with (OpenID Connect)."""
+
+    issuer: str  #: address, as it calls itself
+    client: str  #: by which it knows this application
+    secret: str
+    name: str  #: for people
+    match: str  #: claim that is the name of an account here; empty where each person joins the two by hand
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Environment:
     """What the environment says."""
 
@@ -46,6 +57,7 @@ class Environment:
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
     logs: str  #: lines or json
     mail: Mail | None  #: ``None`` for mail that lies in a folder
+    provider: Provider | None  #: ``None`` where people sign in here alone
 
 
 def _data_folder() -> Path:
@@ -116,6 +128,28 @@ def _mail(url: str) -> Mail | None:
     )
 
 
+_ON_THIS_MACHINE = ("127.0.0.1", "localhost", "::1")
+
+
+def _provider() -> Provider | None:
+    """The provider in BRISK_OIDC, with BRISK_OIDC_CLIENT, _SECRET, _NAME and _MATCH."""
+    issuer = os.environ.get("BRISK_OIDC", "").strip()
+    if not issuer:
+        return None
+    parts = urlsplit(issuer)
+    if not parts.hostname or not (parts.scheme == "https" or parts.hostname in _ON_THIS_MACHINE):
+        raise ConfigurationRefused(f"met {issuer!r} as BRISK_OIDC; expected the https:// address of a provider")
+    if not (client := os.environ.get("BRISK_OIDC_CLIENT", "")):
+        raise ConfigurationRefused("BRISK_OIDC is set and BRISK_OIDC_CLIENT is not; expected the client's id there")
+    return Provider(
+        issuer=issuer.rstrip("/"),
+        client=client,
+        secret=os.environ.get("BRISK_OIDC_SECRET", ""),
+        name=os.environ.get("BRISK_OIDC_NAME") or parts.hostname,
+        match=os.environ.get("BRISK_OIDC_MATCH", ""),
+    )
+
+
 #: Where media is mounted on a Debian machine.
 _PLACES = "/media /mnt /srv"
 
@@ -170,4 +204,5 @@ def read_environment() -> Environment:
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
         logs=_logs(),
         mail=_mail(os.environ.get("BRISK_MAIL", "")),
+        provider=_provider(),
     )

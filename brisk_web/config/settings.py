@@ -31,6 +31,9 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "axes",
     "csp",
+    "django_otp",
+    "django_otp.plugins.otp_static",
+    "django_otp.plugins.otp_totp",
     "procrastinate.contrib.django",
     "brisk_web.ui",
     "brisk_web.accounts",
@@ -168,6 +171,8 @@ LOGGING = {
         "brisk_web.requests": {"level": "INFO" if _env.logs == "json" else "WARNING"},
     },
 }
+
+SIGN_IN_PROVIDER = _env.provider
 
 # Mail lies in a folder until a house names a server for it.
 EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if _env.mail else 'filebased'}.EmailBackend"

@@ -5,8 +5,8 @@ from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
-from brisk_web.accounts.signing_in import SignIn
-from brisk_web.accounts.views import session
+from brisk_web.accounts.signing_in import SignIn, SignInCode
+from brisk_web.accounts.views import session, to_sign_in
 from brisk_web.api import calls, figures, listed
 from brisk_web.pages import (
     against,
@@ -32,6 +32,7 @@ from brisk_web.pages import (
     inspections,
     jobs,
     judge_again,
+    kept,
     notices,
     people,
     planner,
@@ -43,8 +44,11 @@ from brisk_web.pages import (
     planner_sizes,
     planner_target,
     plans,
+    provider,
+    queue,
     reports,
     retiring,
+    second_step,
     sessions,
     side_by_side,
     spec_drafts,
@@ -72,7 +76,11 @@ urlpatterns = [
     path("readyz", health.readyz, name="readyz"),
     path("metrics", figures.figures, name="figures"),
     path("sign-in", login_not_required(SignIn.as_view()), name="sign-in"),
+    path("sign-in/code", login_not_required(SignInCode.as_view()), name="sign-in-code"),
+    path("sign-in/provider", provider.begin, name="provider"),
+    path("sign-in/provider/back", provider.back, name="provider-back"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
+    path("admin/login/", to_sign_in),  # its own page knows neither our throttles nor codes
     path("admin/", admin.site.urls),
     path("", desk.desk, name="desk"),
     path("jobs/", jobs.job_list, name="jobs"),
@@ -257,16 +265,26 @@ urlpatterns = [
     path("notices/<int:notice_id>/open", notices.open_notice, name="open-notice"),
     path("glossary/", glossary.glossary, name="glossary"),
     path("house/", house.house, name="house"),
+    path("house/kept", kept.kept, name="kept"),
+    path("house/queue/", queue.queue, name="queue"),
+    path("house/queue/pause", queue.pause_queue, name="pause-queue"),
+    path("house/queue/<int:inspection_id>/first", queue.put_first, name="put-first"),
     path("house/defaults", defaults.house_defaults, name="house-defaults"),
     path("house/people/", people.people, name="people"),
     path("house/people/<int:person_id>/role", people.change_role, name="change-role"),
     path("house/people/<int:person_id>/switch", people.switch_person, name="switch-person"),
     path("house/people/<int:person_id>/password", people.reset_password, name="reset-password"),
+    path("house/people/<int:person_id>/second-step", people.remove_second_step, name="remove-person-second-step"),
     path("house/people/<int:person_id>/sessions", people.end_sessions, name="end-sessions"),
     path("house/trail.jsonl", house.trail, name="trail"),
     path("house/trail/verify", house.verify_trail, name="verify-trail"),
     path("you/", you.you, name="you"),
     path("you/password", you.password, name="password"),
+    path("you/second-step", second_step.second_step, name="second-step"),
+    path("you/second-step/codes", second_step.recovery_codes, name="recovery-codes"),
+    path("you/second-step/remove", second_step.remove, name="remove-second-step"),
+    path("you/provider", provider.join, name="join-provider"),
+    path("you/provider/part", provider.part, name="part-provider"),
     path("you/sessions", sessions.sessions, name="sessions"),
     path("you/tokens", tokens.tokens, name="tokens"),
     path("you/tokens/<int:token_id>/retire", tokens.end_token, name="end-token"),

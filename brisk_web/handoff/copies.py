@@ -26,7 +26,7 @@ from brisk_web.masters.models import Comparison
 from brisk_web.masters.services import Pair
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.storage.services import register
-from brisk_web.work.sweep import keeper
+from brisk_web.work.tidying import Removal, keeper, paths_to_remove
 
 _ROOT = "Copies of sites"
 _LEFT_S = 86_400  # after which a file in the folder of copies belongs to no look
@@ -164,10 +164,14 @@ def _taken_in() -> QuerySet[MediaFile]:
     return here.filter(Q(renders__isnull=False) | Q(pk__in=masters_of)).distinct()
 
 
-@keeper
-def remove_copies() -> int:
-    """Remove the bytes of copies that were judged long ago, of those that are not as signed much later, and what copies
-    left that were made anew. What was found of each stays. Returns how many files were removed.
+@keeper(
+    "What sites made of a hand-off",
+    f"{settings.COPIES_KEPT_DAYS} days after it was judged, what is not as signed twelve times as long; "
+    "what was found stays",
+)
+def remove_copies() -> Removal:
+    """The bytes of copies that were judged long ago, of those that are not as signed much later, and what copies left
+    that were made anew. What was found of each stays.
     """
     now = timezone.now()
     kept = datetime.timedelta(days=settings.COPIES_KEPT_DAYS)
@@ -177,20 +181,21 @@ def remove_copies() -> int:
         media_file__in=taken
     )
     old = judged.filter(judged_at__lt=now - kept, outcome__in=as_signed) | judged.filter(judged_at__lt=now - 12 * kept)
-    removed = 0
-    for row in old.select_related("media_file"):
-        if row.media_file:
-            (_folder() / row.media_file.path).unlink(missing_ok=True)
-            ServedCopy.objects.filter(pk=row.pk).update(removed_at=now)
-            removed += 1
+    going = {_folder() / row.media_file.path: row.pk for row in old.select_related("media_file") if row.media_file}
     known = set(ServedCopy.objects.filter(removed_at=None).values_list("media_file__path", flat=True))
     known |= set(taken.values_list("path", flat=True))
-    for path in _folder().glob("*/*"):
-        is_left = now.timestamp() - path.stat().st_mtime > _LEFT_S
-        if is_left and path.relative_to(_folder()).as_posix() not in known:
-            path.unlink(missing_ok=True)
-            removed += 1
-    return removed
+    left = [
+        path
+        for path in _folder().glob("*/*")
+        if now.timestamp() - path.stat().st_mtime > _LEFT_S and path.relative_to(_folder()).as_posix() not in known
+    ]
+
+    def remove(path: Path) -> None:
+        path.unlink(missing_ok=True)
+        if path in going:
+            ServedCopy.objects.filter(pk=going[path]).update(removed_at=now)
+
+    return paths_to_remove([*going, *(path for path in left if path not in going)], remove)
 
 
 def largest_wait(handoff: HandOff) -> float | None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import random
-import shutil
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -31,7 +30,7 @@ from brisk_web.handoff.opening import open_door
 from brisk_web.house.services import record
 from brisk_web.work.kernel import Claim, Overtaken, work
 from brisk_web.work.models import Work
-from brisk_web.work.sweep import keeper
+from brisk_web.work.tidying import Removal, keeper, paths_to_remove
 
 _PAUSES_S = (5, 15, 60, 300, 900)  # before each try that follows a failure; the last one again and again
 _MOST_FAILURES = 12
@@ -241,15 +240,12 @@ def _packages() -> Path:
     return Path(settings.DATA_FOLDER) / "packages"
 
 
-@keeper
-def remove_packages() -> int:
-    """Remove the packages that are there or that nobody sends any more; one that failed may be tried again."""
+@keeper("Packages made to be sent", "once they are there, or nobody sends them any more")
+def remove_packages() -> Removal:
+    """The packages that are there or that nobody sends any more; one that failed may be tried again."""
     made = {int(path.name): path for path in _packages().glob("*") if path.name.isdecimal()}
     over = HandOff.objects.filter(pk__in=made, state__in=(Work.State.DONE, Work.State.CANCELLED))
-    ended = list(over.values_list("pk", flat=True))
-    for pk in ended:
-        shutil.rmtree(made[pk], ignore_errors=True)
-    return len(ended)
+    return paths_to_remove(made[pk] for pk in over.values_list("pk", flat=True))
 
 
 def _order(folder: Path, path: Path) -> tuple[bool, str]:

@@ -7,6 +7,7 @@ import secrets
 from django.contrib.auth.models import Group, User
 from django.db import transaction
 
+from brisk_web.accounts import second_step
 from brisk_web.accounts.models import Preference
 from brisk_web.accounts.roles import LEAD, ROLES
 from brisk_web.house.services import name_of, record
@@ -66,6 +67,23 @@ def reset_password(person: User, *, by: User) -> str:
     record("person.password-reset", person, f"Gave {name_of(person)} a new password", by=by)
     end_every_session(person)
     return _given_password(person)
+
+
+@transaction.atomic
+def remove_second_step(person: User, *, by: User) -> bool:
+    """Let a person whose phone is gone in with the password alone; return whether they were asked for more."""
+    _may_touch(person, by)
+    return let_in_without_second_step(person, by=by)
+
+
+@transaction.atomic
+def let_in_without_second_step(person: User, *, by: User | None) -> bool:
+    """As ``remove_second_step``, asked by whoever runs the machine (``None``)."""
+    if not second_step.remove(person):
+        return False
+    end_every_session(person)
+    record("person.second-step-removed", person, f"{name_of(person)} signs in with the password alone", by=by)
+    return True
 
 
 @transaction.atomic

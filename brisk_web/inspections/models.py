@@ -17,7 +17,7 @@ from brisk_core.first_look import FirstLook
 from brisk_core.frames import kept_numbers
 from brisk_core.packets import PacketSeries, load_series
 from brisk_core.scan import ScanSeries, load_scan
-from brisk_web.work.models import Work
+from brisk_web.work.models import Pause, Work
 
 _FOR_A_GUESS, _FOR_SURE = 0.02, 0.1  # shares of a stage from which its pace so far tells something, and everything
 _ALIKE = 5  # scans that tell what is usual
@@ -42,6 +42,7 @@ class Inspection(Work):
     document = models.JSONField(null=True)  # schema brisk-sentry/inspection/1
     look = models.JSONField(null=True)  # schema brisk-sentry/first-look/1, of a file whose scan takes long
     stage_started_at = models.DateTimeField(null=True)
+    urgent = models.BooleanField(default=False)  # somebody wants it before all others
     pace = models.FloatField(null=True)  # seconds that scanning one of its pictures took, on the machines of the house
     _read: tuple[object, Facts] | None = None  # the document that was read last, and its facts
 
@@ -165,7 +166,7 @@ class Inspection(Work):
 
         At its pace so far; in the first tenth of a scan rather at that of the newest scans of such pictures.
         """
-        if not self.stage_started_at:
+        if not self.stage_started_at or (self.is_scanning and Pause.fell_into("scan", self.stage_started_at)):
             return None
         share, spent = self.share, (timezone.now() - self.stage_started_at).total_seconds()
         usual = self._usual_s() if self.is_scanning and share < _FOR_SURE else None
@@ -193,7 +194,12 @@ class Inspection(Work):
     @property
     def place_in_queue(self) -> int:
         """How many inspections wait before this one, itself counted."""
-        return Inspection.objects.filter(state=self.State.QUEUED, id__lte=self.pk).count()
+        return self._up_to_this(Inspection.objects.filter(state=self.State.QUEUED)).count()
+
+    def _up_to_this(self, rows: models.QuerySet[Inspection]) -> models.QuerySet[Inspection]:
+        """Those of some inspections that come before this one, and itself."""
+        alike = models.Q(urgent=self.urgent, id__lte=self.pk)
+        return rows.filter(alike if self.urgent else alike | models.Q(urgent=True))
 
     @property
     def waits_for_scan(self) -> bool:
@@ -203,8 +209,8 @@ class Inspection(Work):
     @property
     def place_for_scan(self) -> int:
         """How many inspections wait for their scan before this one, itself counted."""
-        scanning = Inspection.objects.filter(state=self.State.RUNNING, stage=self.Stage.SCAN, id__lte=self.pk)
-        return scanning.exclude(parts__attempt__gt=0).count()
+        scanning = Inspection.objects.filter(state=self.State.RUNNING, stage=self.Stage.SCAN)
+        return self._up_to_this(scanning.exclude(parts__attempt__gt=0)).count()
 
 
 class ScanPart(Work):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from brisk_core import sandbox
@@ -47,6 +48,7 @@ def read_headers(claim: Claim[Inspection]) -> None:
     doing="taking a first look",
     priority=30,
     stages=[Inspection.Stage.LOOK],
+    first=Q(urgent=True),
     ended=tell,
 )
 def take_first_look(claim: Claim[Inspection]) -> None:
@@ -76,6 +78,7 @@ def take_first_look(claim: Claim[Inspection]) -> None:
     Inspection,
     doing="reading this file",
     stages=[Inspection.Stage.CHECKSUM, Inspection.Stage.PACKETS],
+    first=Q(urgent=True),
     ended=tell,
 )
 def read_packets(claim: Claim[Inspection]) -> None:

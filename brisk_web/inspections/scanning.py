@@ -20,7 +20,7 @@ from brisk_core.scan import plan_segments
 from brisk_web.inspections.contents import adopt, enter, file_with, same_contents, tell
 from brisk_web.inspections.models import Inspection, ScanPart
 from brisk_web.work.kernel import Claim, work
-from brisk_web.work.models import Work
+from brisk_web.work.models import Pause, Work
 from brisk_web.work.sweep import mender
 
 _LEAST_PARTS = 2  # of a file that is long enough: one machine scans in two processes
@@ -82,6 +82,8 @@ def _pace(inspection: Inspection) -> float | None:
     )
     if not inspection.stage_started_at or not parts["pictures"] or parts["failed"] or parts["tries"] != 1:
         return None
+    if Pause.fell_into("scan", inspection.stage_started_at):
+        return None
     pace: float = (timezone.now() - inspection.stage_started_at).total_seconds() / parts["pictures"]
     return pace
 
@@ -94,6 +96,7 @@ def _pace(inspection: Inspection) -> float | None:
     priority=10,
     only_while=_SCANNING,
     related=("inspection",),
+    first=Q(inspection__urgent=True),
     ended=_part_over,
 )
 def scan_part(claim: Claim[ScanPart]) -> None:
@@ -133,6 +136,7 @@ def scan_part(claim: Claim[ScanPart]) -> None:
     doing="putting the scan together",
     priority=20,
     stages=[Inspection.Stage.CONCLUDE],
+    first=Q(urgent=True),
     ended=tell,
 )
 def conclude(claim: Claim[Inspection]) -> None:

@@ -61,6 +61,26 @@ def inspect_outdated(*, by: User | None) -> int:
 
 
 @transaction.atomic
+def put_first(inspection: Inspection, *, first: bool, by: User) -> bool:
+    """Read a file before all others that wait, or in its turn again; return whether that changed anything.
+
+    What belongs to it goes with it: the parts of its scan, and comparisons of it with a master.
+    """
+    waiting = Inspection.objects.filter(pk=inspection.pk, state__in=Inspection.ACTIVE).exclude(urgent=first)
+    if not waiting.update(urgent=first):
+        return False
+    inspection.refresh_from_db()
+    for kind in kernel.KINDS:
+        if kind.model is Inspection:
+            kind.rank_again(kind.rows().filter(pk=inspection.pk))
+    scanning.scan_part.rank_again(inspection.parts.all())
+    says = "Put the reading of {name} first" if first else "Let the reading of {name} wait for its turn again"
+    name = getattr(inspection.files.first(), "name", str(inspection))
+    record("inspection.put-first" if first else "inspection.in-turn", inspection, says.format(name=name), by=by)
+    return True
+
+
+@transaction.atomic
 def cancel(inspection: Inspection, *, by: User | None) -> bool:
     """Stop a waiting or running inspection with the parts of its scan; return whether there was anything to stop."""
     stopped = kernel.cancel(inspection)

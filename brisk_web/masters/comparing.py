@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.db.models import Q
+
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import keys
@@ -27,6 +29,7 @@ def _tell(comparison: Comparison) -> None:
     doing="comparing",
     priority=5,
     related=("inspection", "master", "timeline"),
+    first=Q(inspection__urgent=True),
     ended=_tell,
 )
 def compare(claim: Claim[Comparison]) -> None:

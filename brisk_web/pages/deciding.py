@@ -6,7 +6,6 @@ from datetime import date
 from typing import Any
 
 from django.contrib import messages
-from django.contrib.auth import authenticate
 from django.contrib.auth.decorators import permission_required
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
@@ -18,7 +17,7 @@ from django.views.decorators.http import require_GET, require_POST
 from brisk_core.decide import share_seen, what_to_watch, why_not_waivable
 from brisk_core.facts import Depth, keys
 from brisk_core.frames.clip import MOST_SECONDS
-from brisk_web.accounts.people import signed_in
+from brisk_web.accounts.people import NOT_YOUR_PASSWORD, is_own_password, signed_in
 from brisk_web.checks.models import Check, Finding, Waiver
 from brisk_web.decisions import services
 from brisk_web.decisions.models import Request, Signature, Watching
@@ -216,8 +215,8 @@ def sign(request: HttpRequest, check_id: int) -> HttpResponse:
     by, mistake = signed_in(request), ""
     blocked = services.why_not_sign(attempt, by=by)
     if request.method == "POST" and not blocked:
-        if authenticate(request, username=by.get_username(), password=request.POST.get("password", "")) != by:
-            mistake = "This is not your password."
+        if not is_own_password(request):
+            mistake = NOT_YOUR_PASSWORD
         else:
             try:
                 services.sign(attempt, words=words(request.POST, "words"), by=by)

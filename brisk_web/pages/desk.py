@@ -24,6 +24,8 @@ from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.ui.asking import words
 from brisk_web.ui.paging import due_first, newest_first
 from brisk_web.watching.models import WatchedFolder
+from brisk_web.work.models import Pause
+from brisk_web.work.pausing import PAUSABLE
 
 _JOBS_OFFERED = 200  # to an edit that is dropped, the newest
 _INTAKE_ROWS = 8  # files without a deliverable shown at once
@@ -93,6 +95,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         "unfinished": Upload.objects.filter(owner=signed_in(request), file=None).order_by("created_at"),
         "open_jobs": in_use(Job.objects.order_by("-pk"))[:_JOBS_OFFERED],
         "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
+        "pauses": [PAUSABLE.get(one.queue, one.queue) for one in Pause.now()],
         "troubled": in_use(WatchedFolder.objects.exclude(trouble="").select_related("root"))[:_MOST_TROUBLED],
         "reviews_due": newest_by_due(timezone.localdate()).count() if _keeps_specs(request) else 0,
         "refresh_ms": REFRESH_MS if running else 0,

@@ -17,7 +17,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from brisk_web.work.sweep import count_workers
 
 _migrated: set[str] = set()  # databases that were seen to be up to date: what is done stays done
-_LEAST_FREE = 1 << 30  # bytes of the data folder's disk below which uploads and scans fail soon
+LEAST_FREE = 1 << 30  #: bytes of the data folder's disk below which uploads and scans fail soon
 
 
 @require_safe
@@ -34,7 +34,7 @@ def healthz(_: HttpRequest) -> HttpResponse:
 def readyz(_: HttpRequest) -> JsonResponse:
     """Can the house work? 200 or 503, and each answer in words."""
     free = shutil.disk_usage(settings.DATA_FOLDER).free if settings.DATA_FOLDER.is_dir() else 0
-    troubles = [] if free >= _LEAST_FREE else ["less than 1 GiB is free where the house keeps its data"]
+    troubles = [] if free >= LEAST_FREE else ["less than 1 GiB is free where the house keeps its data"]
     told: dict[str, Any] = {"free_bytes": free}
     try:
         troubles += _troubles_of_database(told)

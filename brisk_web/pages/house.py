@@ -17,7 +17,7 @@ from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
-from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
+from procrastinate.contrib.django.models import ProcrastinateWorker
 
 from brisk_core import sandbox
 from brisk_core.sandbox import requests
@@ -25,10 +25,14 @@ from brisk_web.house import chain
 from brisk_web.house.models import AuditEntry
 from brisk_web.inspections.models import Inspection
 from brisk_web.inspections.services import outdated_files
+from brisk_web.pages.queue import how_it_stands
 from brisk_web.storage.models import StorageRoot
 from brisk_web.ui.paging import newest_first
+from brisk_web.work.models import Pause
+from brisk_web.work.pausing import PAUSABLE
 from brisk_web.work.sweep import SILENT_S
 
+_MOST_ACTIVE = 5  # files that are named; the queue has them all
 SILENT = timedelta(seconds=SILENT_S)
 
 
@@ -78,12 +82,15 @@ def house(request: HttpRequest) -> HttpResponse:
     may_see_audit = request.user.has_perm("house.view_auditentry")
     audit = newest_first(request, AuditEntry.objects.select_related("actor"), size=30) if may_see_audit else None
     active = Inspection.objects.filter(state__in=(Inspection.State.QUEUED, Inspection.State.RUNNING))
+    standing = how_it_stands()
     context = {
         "workers": _workers(),
         "open_walls": _open_walls(),
         "database_since": _database_since(),
-        "waiting": ProcrastinateJob.objects.filter(status="todo").count(),
-        "active": active.prefetch_related("files").order_by("id")[:50],
+        "waiting": standing.waiting,
+        "pauses": [f"{PAUSABLE.get(one.queue, one.queue)} is paused" for one in Pause.now()],
+        "active": active.prefetch_related("files").order_by("-urgent", "id")[:_MOST_ACTIVE],
+        "troubles": standing.troubles,
         "outdated": outdated_files().count(),
         "roots": StorageRoot.objects.all(),
         "people": get_user_model().objects.filter(is_active=True).prefetch_related("groups").order_by("username"),

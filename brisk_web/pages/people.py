@@ -9,10 +9,11 @@ from django import forms
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
 from django.contrib.auth.models import User
-from django.db.models import Count, Q
+from django.db.models import Count, Exists, OuterRef, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
+from django_otp.plugins.otp_totp.models import TOTPDevice
 
 from brisk_web.accounts.people import signed_in
 from brisk_web.accounts.roles import OPERATOR, ROLES
@@ -39,7 +40,9 @@ class PersonForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes none wh
 
 def _show(request: HttpRequest, *, status: int = 200, **more: Any) -> HttpResponse:
     counting = Count("tokens", filter=Q(tokens__retired_at=None))
-    people = User.objects.prefetch_related("groups").annotate(token_count=counting).order_by("-is_active", "username")
+    with_code = TOTPDevice.objects.filter(user=OuterRef("pk"), confirmed=True)
+    people = User.objects.prefetch_related("groups").annotate(token_count=counting, has_second_step=Exists(with_code))
+    people = people.order_by("-is_active", "username")
     context = {
         "form": PersonForm(),
         "people": [(person, services.role_of(person)) for person in people[:_ROWS]],
@@ -115,6 +118,20 @@ def end_sessions(request: HttpRequest, person_id: int) -> HttpResponse:
         return f"{name_of(person)} was signed in {ended} times and no longer is."
 
     return _done(request, end)
+
+
+@require_POST
+@permission_required(_MAY, raise_exception=True)
+def remove_second_step(request: HttpRequest, person_id: int) -> HttpResponse:
+    """Let a person in with the password alone, whose phone is gone."""
+    person = get_object_or_404(User, pk=person_id)
+
+    def remove() -> str:
+        removed = services.remove_second_step(person, by=signed_in(request))
+        until = "until they switch the second step on again" if removed else "already"
+        return f"{name_of(person)} signs in with the password alone {until}."
+
+    return _done(request, remove)
 
 
 @require_POST

@@ -10,21 +10,26 @@ from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.forms import PasswordChangeForm
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.forms.utils import flatatt
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_http_methods
 
-from brisk_web.accounts.models import Preference
+from brisk_web.accounts import second_step
+from brisk_web.accounts.models import Preference, ProviderAccount
 from brisk_web.accounts.people import signed_in
 from brisk_web.accounts.signing_in import OWES_PASSWORD
 from brisk_web.accounts.zones import zones_by_part
 from brisk_web.house.services import record
+from brisk_web.house.sessions import sessions_of
 
+_FEW_CODES = 3
 _WRONG, _MOST_WRONG, _WITHIN_S = "wrong-passwords", 8, 600  # tries at one's own password at a screen that was left open
 
 
@@ -74,7 +79,24 @@ def you(request: HttpRequest) -> HttpResponse:
         form.save()
         messages.success(request, "Saved: times are told in your zone from now on.")
         return redirect("you")
-    return render(request, "pages/you.html", {"form": form, "roles": person.groups.order_by("name")})
+    context = {"form": form, "roles": person.groups.order_by("name"), "signs_in": _ways_in(person)}
+    return render(request, "pages/you.html", context)
+
+
+def _ways_in(person: User) -> list[tuple[str, str, str, bool]]:
+    """By what this person signs in, and who else does for them: title, address, how it stands, whether to look."""
+    asks, left = second_step.has_second_step(person), second_step.codes_left(person)
+    sessions, provider = len(sessions_of(person)), settings.SIGN_IN_PROVIDER
+    tokens = person.tokens.filter(retired_at=None).count()
+    codes = f"{left} recovery code{'' if left == 1 else 's'} left"
+    joins = ProviderAccount.objects.filter(user=person).exists()
+    return [
+        ("Change your password", reverse("password"), "", False),
+        ("Second step", reverse("second-step"), f"on, {codes}" if asks else "off", asks and left < _FEW_CODES),
+        *([(provider.name, reverse("join-provider"), "on" if joins else "off", False)] if provider else []),
+        ("Where you are signed in", reverse("sessions"), f"{sessions} session{'' if sessions == 1 else 's'}", False),
+        ("Tokens for other programs", reverse("tokens"), str(tokens) if tokens else "none", False),
+    ]
 
 
 class PasswordForm(PasswordChangeForm):

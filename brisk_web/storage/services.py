@@ -28,7 +28,8 @@ from brisk_web.house.services import record
 from brisk_web.storage.events import media_registered
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.storage.places import PlaceRefused, check_place, state_in_store
-from brisk_web.work.sweep import FORGOTTEN_S, keeper, mender
+from brisk_web.work.sweep import FORGOTTEN_S, mender
+from brisk_web.work.tidying import Removal, keeper, size_of
 
 log = logging.getLogger(__name__)
 
@@ -458,10 +459,14 @@ def keep(name: str, data: bytes, *, by: User | None) -> MediaFile:
     return register(root, f"{folder}/{name}", by=by)
 
 
-@keeper
-def drop_expired_uploads() -> int:
-    """Remove uploads that nobody has touched for a while, with their parts; return how many."""
+@keeper("Uploads that broke off", f"{UPLOAD_LIFE.days} days after their last byte, with what came of them")
+def drop_expired_uploads() -> Removal:
+    """Uploads that nobody has touched for a while, with their parts."""
     expired = Upload.objects.filter(touched_at__lt=timezone.now() - UPLOAD_LIFE)
-    for upload in expired:
-        upload.part_path.unlink(missing_ok=True)
-    return expired.delete()[0]
+
+    def drop() -> int:
+        for upload in expired:
+            upload.part_path.unlink(missing_ok=True)
+        return expired.delete()[0]
+
+    return Removal(len(expired), sum(size_of(upload.part_path) for upload in expired), drop)

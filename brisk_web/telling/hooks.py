@@ -24,7 +24,7 @@ from brisk_web.house.services import record
 from brisk_web.telling.models import Hook, Message
 from brisk_web.work.kernel import Claim, work
 from brisk_web.work.models import Work
-from brisk_web.work.sweep import keeper
+from brisk_web.work.tidying import Removal, keeper, rows_to_remove
 
 #: What another program can be told of: verbs of the audit trail, and what they mean.
 EVENTS: dict[str, str] = {
@@ -140,8 +140,7 @@ def _post(url: str, body: bytes, headers: dict[str, str]) -> tuple[int | None, s
     return answer.status_code, "".join(sign if sign.isprintable() else " " for sign in text)
 
 
-@keeper
-def remove_messages() -> int:
-    """Remove messages that ended a month ago."""
-    old = Message.objects.filter(state__in=Work.OVER, created_at__lt=timezone.now() - _KEPT)
-    return old.delete()[0]
+@keeper("Messages to other programs", f"{_KEPT.days} days after they were made, once they have ended")
+def remove_messages() -> Removal:
+    """Messages that ended long ago."""
+    return rows_to_remove(Message.objects.filter(state__in=Work.OVER, created_at__lt=timezone.now() - _KEPT))

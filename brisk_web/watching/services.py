@@ -21,7 +21,7 @@ from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, list_files, register, require_folder
 from brisk_web.watching.models import SeenFile, WatchedFolder
 from brisk_web.watching.settling import is_being_written
-from brisk_web.work.sweep import keeper
+from brisk_web.work.tidying import Removal, keeper, rows_to_remove
 
 MOST_FILES = 100_000  #: in one folder; more of them are told as trouble
 MOST_AT_ONCE = 100  #: files that one look registers, so that none of many folders waits long for its turn
@@ -116,11 +116,10 @@ def look(watched: WatchedFolder, now: datetime | None = None) -> int:
     return registered
 
 
-@keeper
-def forget_gone() -> int:
-    """Forget files that are gone and were last written long ago; their records and checks stay. Return how many."""
-    long_ago = timezone.now() - GONE_KEPT
-    return SeenFile.objects.filter(state=State.GONE, changed_at__lt=long_ago).delete()[0]
+@keeper("Names of files that are gone from a watched folder", f"{GONE_KEPT.days} days later; records and checks stay")
+def forget_gone() -> Removal:
+    """Files that are gone and were last written long ago; their records and checks stay."""
+    return rows_to_remove(SeenFile.objects.filter(state=State.GONE, changed_at__lt=timezone.now() - GONE_KEPT))
 
 
 def _listed(watched: WatchedFolder) -> tuple[dict[str, Found], dict[str, str]]:

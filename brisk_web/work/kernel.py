@@ -20,7 +20,7 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any, Generic, TypeVar
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.db.models import BigIntegerField, Exists, F, OuterRef, Q, QuerySet
 from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Cast, Now
@@ -30,7 +30,7 @@ from procrastinate.tasks import Task
 
 from brisk_core.errors import CoreError
 from brisk_core.sandbox import Cancelled
-from brisk_web.work.models import Work
+from brisk_web.work.models import Pause, Work
 
 log = logging.getLogger(__name__)
 
@@ -39,6 +39,9 @@ _BEAT_S = 3.0  # seconds between two signs of life
 _REPORT_S = 0.3  # seconds between two writes of progress
 _MISTAKE = "a mistake of this application stopped {doing}; the worker's log has it"
 _DIED = "the worker died {tries} times while {doing}"
+
+FIRST = 50  #: by which a task goes before others of its kind, and before all other kinds
+_RANK = "UPDATE procrastinate_jobs SET priority = %s WHERE status = 'todo' AND task_name = %s AND args->>'pk' = %s"
 
 Row = TypeVar("Row", bound=Work)
 
@@ -59,6 +62,7 @@ class Kind(Generic[Row]):
     stages: tuple[str, ...] = ()  #: values of the model's ``stage`` that are this kind's; none for a model without
     only_while: Q = field(default_factory=Q)  #: rows are claimed and written only while this holds
     related: tuple[str, ...] = ()  #: fetched along when a row is claimed
+    first: Q | None = None  #: rows that go before all others of their queue
     ended: Callable[[Row], Any] | None = None  #: called in the transaction of every end but a cancelled one
     name: str = field(init=False)  #: of the task: where the work is written
     task: Task[Any, Any, Any] = field(init=False)
@@ -73,11 +77,25 @@ class Kind(Generic[Row]):
         found = self.model._default_manager.filter(self.only_while)
         return found.filter(stage__in=self.stages) if self.stages else found
 
+    def is_of(self, row: Work) -> bool:
+        """Is a row of this kind's model at a stage that is this kind's?"""
+        return not self.stages or getattr(row, "stage", None) in self.stages
+
     # Queueing.
 
     def knock(self, pk: int) -> None:
         """Put a task for a row into the queue once the transaction is committed; a sweep does so if this fails."""
-        transaction.on_commit(lambda: self.task.configure(priority=self.priority).defer(pk=pk), robust=True)
+        transaction.on_commit(lambda: self.task.configure(priority=self._rank(pk)).defer(pk=pk), robust=True)
+
+    def _rank(self, pk: int) -> int:
+        goes_first = self.first is not None and self.model._default_manager.filter(self.first, pk=pk).exists()
+        return self.priority + (FIRST if goes_first else 0)
+
+    def rank_again(self, rows: QuerySet[Row]) -> None:
+        """Let waiting rows go first, or in their turn, as they say by now; inside the transaction that changed them."""
+        for pk in rows.filter(state=Work.State.QUEUED).values_list("pk", flat=True):
+            with connection.cursor() as cursor:
+                cursor.execute(_RANK, [self._rank(pk), self.name, str(pk)])
 
     def queue(self, row: Row, **values: Any) -> bool:
         """Let a row wait, from the beginning; return whether it does. One that waits or runs already is left alone."""
@@ -98,7 +116,9 @@ class Kind(Generic[Row]):
     # Doing.
 
     def run(self, pk: int) -> None:
-        """Do the work of a row, if it waits for it; what a worker calls."""
+        """Do the work of a row, if it waits for it; what a worker calls. In a paused queue it goes on waiting."""
+        if Pause.now().filter(queue=self.queue_name).exists():
+            return
         claim = self.claim(pk)
         if claim is None:
             return
@@ -244,6 +264,7 @@ def work(
     stages: Iterable[str] = (),
     only_while: Q | None = None,
     related: Iterable[str] = (),
+    first: Q | None = None,
     ended: Callable[[Row], Any] | None = None,
 ) -> Callable[[Callable[[Claim[Row]], None]], Kind[Row]]:
     """Register a kind of work; see ``Kind`` for what the arguments mean."""
@@ -258,6 +279,7 @@ def work(
             stages=tuple(stages),
             only_while=only_while or Q(),
             related=tuple(related),
+            first=first,
             ended=ended,
         )
 

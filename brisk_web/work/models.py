@@ -1,12 +1,41 @@
-"""The row of a piece of work: its state, its progress, and the fence against workers thought dead."""
+"""The row of a piece of work: its state, its progress, and the fence against workers thought dead; and pauses."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from typing import ClassVar
 
+from django.conf import settings
 from django.db import models
 from django.utils import timezone
+
+
+class Pause(models.Model):
+    """A queue from which nothing new is begun; what runs goes on to its end."""
+
+    queue = models.CharField(max_length=32)
+    since = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (
+            models.UniqueConstraint(fields=("queue",), condition=models.Q(ended_at=None), name="one_pause_a_queue"),
+        )
+
+    def __str__(self) -> str:
+        return f"pause of {self.queue}"
+
+    @classmethod
+    def now(cls) -> models.QuerySet[Pause]:
+        """Return the pauses that go on."""
+        return cls.objects.filter(ended_at=None)
+
+    @classmethod
+    def fell_into(cls, queue: str, since: datetime) -> bool:
+        """Has a queue been paused at any time since some moment?"""
+        return cls.objects.filter(models.Q(ended_at=None) | models.Q(ended_at__gt=since), queue=queue).exists()
 
 
 class Work(models.Model):

@@ -13,6 +13,7 @@ from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateWorker
 
 from brisk_web.work.kernel import KINDS
+from brisk_web.work.models import Pause
 
 log = logging.getLogger(__name__)
 
@@ -21,10 +22,6 @@ FORGOTTEN_S = 10.0  # a row that has waited so long has had time for its task to
 
 #: What upper applications mend by themselves at every sweep; each returns how many things it mended.
 MENDERS: list[Callable[[], int]] = []
-
-
-#: What upper applications tidy by themselves every hour; each returns how many things it removed.
-KEEPERS: list[Callable[[], int]] = []
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,23 +46,10 @@ def mender(mend: Callable[[], int]) -> Callable[[], int]:
     return mend
 
 
-def keeper(tidy: Callable[[], int]) -> Callable[[], int]:
-    """Register a function that is called every hour."""
-    KEEPERS.append(tidy)
-    return tidy
-
-
-def tidy_up() -> int:
-    """Have everybody tidy; return how many things were removed."""
-    removed = sum(tidy() for tidy in KEEPERS)
-    if removed:
-        log.info("tidied: %d things", removed)
-    return removed
-
-
 def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Swept:
     """Look at the rows of every kind of work; set going again what waits without a task or runs without a worker."""
     taken_up = given_up = knocked = 0
+    paused = set(Pause.now().values_list("queue", flat=True))
     for kind in KINDS:
         for pk in list(kind.silent(silent_s).values_list("pk", flat=True)):
             with transaction.atomic():
@@ -77,7 +61,9 @@ def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Sw
                     taken_up += 1
                 else:
                     given_up += 1
-        for pk in list(kind.forgotten(forgotten_s).values_list("pk", flat=True)):
+        if kind.queue_name in paused:
+            continue  # its rows wait without tasks, until it goes on
+        for pk in list(kind.forgotten(forgotten_s).order_by("queued_at").values_list("pk", flat=True)):
             kind.knock(pk)
             knocked += 1
     swept = Swept(taken_up=taken_up, given_up=given_up, knocked=knocked, mended=sum(mend() for mend in MENDERS))

@@ -7,7 +7,8 @@ from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
 from brisk_web.house.chain import seal
-from brisk_web.work.sweep import SILENT_S, sweep, tidy_up
+from brisk_web.work.sweep import SILENT_S, sweep
+from brisk_web.work.tidying import tidy_up
 
 QUEUE = "watch"
 _KEPT_HOURS = 48  # how long the queue keeps jobs that are over

@@ -194,7 +194,7 @@ CONTENT = (
         Kind.SPANS,
         "O",
         "Stretches in which a part of the picture is suddenly another one, and right again one picture later or at the "
-        "next random access point: what a changed bit does that no decoder notices.",
+        "next random access point, or suddenly torn into blocks: what a changed bit does that no decoder notices.",
         stage=Stage.PICTURES,
     ),
     define(

@@ -189,7 +189,7 @@ SOUND_AND_TEXT = (
         Group.SOUND,
         Kind.TIMES,
         "O",
-        "Impulses that local prediction cannot explain, in seconds.",
+        "Impulses, short pieces of other sound and bursts of noise between the same sound, in seconds.",
         per_track=True,
         stage=Stage.SAMPLES,
     ),

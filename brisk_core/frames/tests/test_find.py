@@ -48,6 +48,12 @@ class FrameTest(TestCase):
         for name in ("a.mxf", "a.ts"):
             self.compare(name, (0, 11, 12, 13, 50), codec="mpeg2video", options={"g": "12", "bf": "2", "b": "4000000"})
 
+    def test_wrappers_that_give_times_in_the_order_of_decoding_alone(self) -> None:
+        closed = "keyint=12:bframes=3:scenecut=0:b-adapt=0"
+        for params in (closed, f"{closed}:open-gop=1"):
+            for name in ("untimed.avi", "untimed.mxf"):
+                self.compare(name, (0, 2, 3, 9, 11, 12, 14, 59), options={"x264-params": params})
+
     def test_wide_pictures_are_scaled_down(self) -> None:
         path = make_small(self.folder / "a.mp4", Small(size=(640, 360), frames=5))
         inspect(Source.at(str(path)), series_path=self.folder / "s.npz")

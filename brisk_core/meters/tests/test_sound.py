@@ -185,6 +185,37 @@ class FaultsTest(TestCase):
         found = self.faults(sound)
         self.assertEqual((found.dropouts, len(found.silence)), ((), 1))
 
+    def test_line_up_tone_and_pips_have_no_dropouts(self) -> None:
+        """Breaks of 250 ms every three or four seconds tell the channels of line-up tone; pips are mostly pauses."""
+        quarter = RATE // 4
+        three, four, pips, beeps = (tone(-18, 12) for _ in range(4))
+        for second in range(0, 12, 3):
+            three[0, second * RATE : second * RATE + quarter] = 0
+        for second in range(0, 12, 4):
+            for channel, at in ((0, 0.0), (1, 0.5), (1, 1.0)):
+                start = round((second + at) * RATE)
+                four[channel, start : start + quarter] = 0
+        for second in range(12):
+            pips[:, second * RATE + 1920 : (second + 1) * RATE] = 0
+            beeps[:, second * RATE + RATE // 2 : (second + 1) * RATE] = 0
+        for sound in (three, four, pips, beeps):
+            self.assertEqual(self.faults(sound).dropouts, ())
+
+    def test_holes_that_look_a_little_like_line_up_are_told(self) -> None:
+        quarter, music = RATE // 4, tone(-18, 12)
+        music *= 1 + 0.5 * np.sin(np.arange(music.shape[1]) / 9000).astype(np.float32)
+        often, anywhere, short, close = (tone(-18, 12) for _ in range(4))
+        for sound, starts, length in (
+            (music, (2, 5, 8), quarter),  # in sound that is no steady tone
+            (anywhere, (1.3, 4.9, 7.2), quarter),
+            (short, (1, 4, 7), RATE // 10),
+            (often, (1, 3, 5, 7), quarter),  # every two seconds
+            (close, (5, 5.15, 5.3, 5.45), RATE // 10),
+        ):
+            for start in starts:
+                sound[:, round(start * RATE) : round(start * RATE) + length] = 0
+            self.assertEqual([round(one, 2) for one, _ in self.faults(sound).dropouts], list(starts))
+
     def test_short_closures_of_speech_are_no_dropouts(self) -> None:
         """Words over a room: vowels that stop at once for a consonant, down to the room and never under it."""
         random = np.random.default_rng(7)
@@ -211,6 +242,45 @@ class FaultsTest(TestCase):
         sound = tone(-20, 6, 440)
         sound[1, 150_000] += 0.3
         self.assertEqual([round(start * RATE) for start, _ in self.faults(sound).clicks], [150_000])
+
+    def test_changed_bits_of_pcm_are_clicks(self) -> None:
+        """A burst of noise, and a piece of other sound: what exchanged sectors make, in samples of 24 and 16 bits."""
+        random = np.random.default_rng(4)
+        for length in (85, 341, 512):
+            noise, piece = tone(-20, 4, 440), tone(-20, 4, 440)
+            noise[:, 90_020 : 90_020 + length] = random.uniform(-1, 1, (2, length))
+            piece[:, 90_020 : 90_020 + length] = piece[:, 50_037 : 50_037 + length]
+            hole = tone(-20, 4, 440)
+            hole[:, 90_020 : 90_020 + length] = 0
+            for sound in (noise, piece, hole):
+                found = self.faults(sound).clicks
+                self.assertTrue(found and all(90_015 <= start * RATE <= 90_025 + length for start, _ in found), length)
+
+    def test_what_is_struck_spoken_or_begins_at_once_is_no_click(self) -> None:
+        random = np.random.default_rng(5)
+        time = np.arange(RATE) / RATE
+        room = random.normal(0, 0.0005, (2, 4 * RATE)).astype(np.float32)
+
+        def struck(hit: NDArray[np.float64]) -> NDArray[np.float32]:
+            sound = room.copy()
+            sound[:, RATE : 2 * RATE] += hit.astype(np.float32)
+            return np.clip(sound, -1, 1)
+
+        noise = random.normal(0, 1, RATE)
+        pulses = np.zeros(RATE)
+        pulses[::480] = 1  # a hundred a second
+        for name, sound in {
+            "wood block": struck(0.6 * noise * np.exp(-time * 400)),
+            "hi-hat": struck(0.4 * noise * np.exp(-time * 150)),
+            "snare": struck(0.5 * noise * np.exp(-time * 40)),
+            "a loud gate of noise": struck(0.3 * noise * (time < 0.1)),
+            "beep": struck(0.5 * np.sin(2 * np.pi * 1000 * time) * (time < 0.04)),
+            "pip of two milliseconds": struck(0.5 * np.sin(2 * np.pi * 1000 * time) * (time < 0.002)),
+            "buzz": struck(0.3 * np.convolve(pulses, np.exp(-np.arange(400) / 60))[:RATE]),
+            "square": np.sign(tone(-10, 4, 200)) * np.float32(0.3),
+        }.items():
+            with self.subTest(name):
+                self.assertEqual(self.faults(sound).clicks, ())
 
     def test_clipping_silence_offset_and_channels(self) -> None:
         loud = np.clip(tone(3, 3), -1, 1)

@@ -433,6 +433,8 @@ def codec_by_magic(data: bytes, length_size: int | None = None, promised: str = 
         return "jpeg2000"
     if data[:3] == b"\x00\x00\x01" and data[3:4] in (b"\xb0", b"\xb5", b"\xb6") and promised == "mpeg4":
         return "mpeg4"  # visual object sequence, visual object, plane (ISO/IEC 14496-2, table 6-3)
+    if data[:4] == b"\x00\x00\x01\xb3" and data[7:11] in (b"\x00\x00\x01\xb6", b"\x00\x00\x01\xb2"):
+        return "mpeg4"  # group of planes, three bytes long, and a plane: a sequence header of MPEG-1 and 2 is longer
     if b"\x00\x00\x01\xb3" in data[:64]:
         return "mpeg2" if b"\x00\x00\x01\xb5" in data[:256] else "mpeg1"
     long = data[:4] == b"\x00\x00\x00\x01"

@@ -30,6 +30,8 @@ INTER = {
     "avc": Coding(options=FAST | {"g": "12"}),
     "avc-slices": Coding(options=FAST | {"x264-params": "slices=3:keyint=12"}, suffix=".mkv"),
     "avc-open": Coding(options=FAST | OPEN_GROUPS, suffix=".ts"),
+    "avc-untimed": Coding(options=FAST | {"g": "12"}, suffix=".avi"),  # times in the order of decoding alone
+    "avc-untimed-open": Coding(options=FAST | OPEN_GROUPS, suffix=".mxf"),
     "avc-refresh": Coding(options=FAST | {"x264-params": "keyint=12:intra-refresh=1:bframes=0"}),
     "avc-fields": Coding(field_order="tff", options=FAST | {"flags": "+ildct+ilme", "x264-params": "keyint=12:tff=1"}),
     "hevc": Coding(codec="libx265", options={"x265-params": "log-level=error:keyint=12:open-gop=1:bframes=4"}),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import override_settings
 from django.urls import URLPattern, get_resolver, reverse
 from django.utils import timezone
 
@@ -15,6 +16,7 @@ from brisk_web.accounts.roles import OPERATOR, VIEWER
 from brisk_web.captions.models import CaptionFile, Pairing
 from brisk_web.checks.models import Check, Finding
 from brisk_web.checks.services import open_check
+from brisk_web.config.environment import Provider
 from brisk_web.decisions.models import Point, Request
 from brisk_web.edits.services import import_timeline
 from brisk_web.handoff.models import Brought, Destination, HandOff, ServedCopy
@@ -124,8 +126,12 @@ def _furnish_outside(house: HouseMixin, check: Check, other: MediaFile, disc: Pl
     }  # fmt: skip
 
 
+_PROVIDER = Provider(issuer="http://127.0.0.1:9", client="sentry", secret="", name="Harbour House", match="")
+
+
 def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_title: str = "Canal") -> Furnished:
     """Put one of everything into a house; the names are those of its two files and of its job."""
+    house.enterContext(override_settings(SIGN_IN_PROVIDER=_PROVIDER))
     by = house.people[OPERATOR]
     version = spec_version()
     job = Job.objects.create(title=job_title)

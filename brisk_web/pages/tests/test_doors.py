@@ -100,8 +100,16 @@ WRITES: dict[str, str] = {
     "retire-hook": LEAD,
     "house-defaults": LEAD,
     "tokens": VIEWER,
+    "second-step": VIEWER,
+    "join-provider": VIEWER,
+    "part-provider": VIEWER,
+    "recovery-codes": VIEWER,
+    "remove-second-step": VIEWER,
+    "remove-person-second-step": LEAD,
     "sessions": VIEWER,
     "people": LEAD,
+    "pause-queue": LEAD,
+    "put-first": OPERATOR,
     "change-role": LEAD,
     "switch-person": LEAD,
     "reset-password": LEAD,
@@ -118,14 +126,25 @@ FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "sessions", "people",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "sessions", "people", "second-step", "join-provider",
     "watch-folder", "change-watched",
 }  # fmt: skip
 #: What is only read, but not by everybody.
 READS = {"trail": LEAD, "hooks": LEAD}
 #: What writes by another method than POST.
 METHODS = {"upload": "delete"}
-OPEN = {"figures", "healthz", "readyz", "openapi", "session", "sign-in", "sign-out"}
+OPEN = {
+    "figures",
+    "healthz",
+    "readyz",
+    "openapi",
+    "session",
+    "sign-in",
+    "sign-in-code",
+    "provider",
+    "provider-back",
+    "sign-out",
+}
 ROLES = (VIEWER, OPERATOR, LEAD)
 
 HOSTILE = (
@@ -139,7 +158,7 @@ NAMES = (
     "timeline", "places", "path", "name", "url", "target", "deliverable", "spec_version", "in", "out", "version",
     "document", "publish", "try", "start", "end", "title", "naming_rule", "due_at", "after", "range_text", "rate",
     "size", "scan", "pixel_aspect", "sample_rate", "replaces", "again", "seen", "attempts_too", "intake", "time_zone",
-    "which", "frame", "line", "refusal", "role", "username", "scopes", "days", "kind_of_work", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
+    "which", "frame", "line", "refusal", "role", "username", "scopes", "days", "code", "next", "queue", "kind_of_work", "cap", "reserve", "wrapper", "codec", "group", "picture_rate", "why", "remedy",
     "render_fast_start", "render_bytes", "render_length", "screen", "index_first", "copy", "specs", "slug", "kind", "plan", "media", "versions",
     "shape", "enlarge", "length", "sounds", "free", "codecs", "sound", "alpha", "switcher_rate", "counts_fields",
     "name_length", "name_signs", "card", "disc_kind", "at", "key", "render_name", "render_wrapper", "render_codec",

@@ -50,6 +50,6 @@ class HealthTest(HouseMixin, TestCase):
         with mock.patch.object(health, "_migrated", set()), pending:
             self.assertEqual(self.client.get("/readyz").json()["troubles"], ["2 migrations are not applied"])
         self.worker(1)
-        with mock.patch.object(health, "_LEAST_FREE", 1 << 60):
+        with mock.patch.object(health, "LEAST_FREE", 1 << 60):
             told = self.client.get("/readyz").json()["troubles"]
         self.assertEqual(told, ["less than 1 GiB is free where the house keeps its data"])

@@ -8,16 +8,19 @@ from typing import Any
 from unittest import mock
 
 from django.db import connection, transaction
+from django.db.models import Q
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
+from brisk_web.house.models import AuditEntry
 from brisk_web.stems.adding_up import add_up
 from brisk_web.stems.models import StemCheck
 from brisk_web.storage.models import MediaFile
 from brisk_web.testing import QueueTestCase
 from brisk_web.work import kernel, sweep
-from brisk_web.work.kernel import KINDS, MOST_TRIES, Claim, Overtaken
+from brisk_web.work.kernel import FIRST, KINDS, MOST_TRIES, Claim, Overtaken
+from brisk_web.work.pausing import PauseRefused, go_on, pause
 
 
 class KernelTest(QueueTestCase):
@@ -48,6 +51,75 @@ class KernelTest(QueueTestCase):
 
     def jobs(self) -> int:
         return ProcrastinateJob.objects.filter(status="todo", task_name=add_up.name).count()
+
+    def ranks(self) -> list[int]:
+        return list(ProcrastinateJob.objects.filter(status="todo").order_by("pk").values_list("priority", flat=True))
+
+    def test_what_goes_first_is_taken_before_all_others_and_in_its_turn_again(self) -> None:
+        other = StemCheck.objects.create(mix=self.row.mix)
+        with mock.patch.object(add_up, "first", Q(mix_track=7)):
+            for row in (self.row, other):
+                add_up.knock(row.pk)
+            self.assertEqual(self.ranks(), [add_up.priority, add_up.priority])
+            StemCheck.objects.filter(pk=other.pk).update(mix_track=7)
+            add_up.rank_again(StemCheck.objects.filter(pk=other.pk))
+            self.assertEqual(self.ranks(), [add_up.priority, add_up.priority + FIRST])
+            with self.doing():
+                self.work()
+            self.assertEqual(self.done, [other.pk, self.row.pk])
+            add_up.queue(other)
+            self.assertEqual(self.ranks(), [add_up.priority + FIRST])  # whenever it waits again
+            StemCheck.objects.update(mix_track=None)
+            add_up.rank_again(StemCheck.objects.all())
+            self.assertEqual(self.ranks(), [add_up.priority])
+
+    def test_in_a_paused_queue_nothing_is_begun_and_nothing_is_lost(self) -> None:
+        other = StemCheck.objects.create(mix=self.row.mix)
+        add_up.knock(self.row.pk)
+        self.assertTrue(pause("scan", by=self.people["lead"]))
+        self.assertFalse(pause("scan", by=self.people["lead"]))
+        add_up.knock(other.pk)
+        with self.doing():
+            self.work()
+            self.age()
+            self.assertEqual(sweep.sweep().knocked, 0)
+            self.work()
+            self.assertEqual((self.done, self.jobs(), self.state()), ([], 0, ("queued", 0, 0)))
+            self.assertTrue(go_on("scan", by=self.people["lead"]))
+            self.assertFalse(go_on("scan", by=self.people["lead"]))
+            self.work()
+        self.assertEqual(self.done, [self.row.pk, other.pk])
+        self.assertEqual(
+            [entry.verb for entry in AuditEntry.objects.filter(verb__startswith="queue.").order_by("pk")],
+            ["queue.paused", "queue.went-on"],
+        )
+
+    def test_what_runs_when_its_queue_is_paused_goes_on_to_its_end(self) -> None:
+        def paused_meanwhile(claim: Claim[StemCheck]) -> None:
+            pause("scan", by=self.people["lead"])
+            claim.progress(1, 2)
+            claim.end(document={})
+
+        add_up.knock(self.row.pk)
+        with self.doing(paused_meanwhile):
+            self.work()
+        self.assertEqual(self.state()[0], "done")
+
+    def test_a_worker_that_dies_in_a_paused_queue_leaves_its_row_waiting(self) -> None:
+        StemCheck.objects.update(state="running", attempt=1, tries=1, beat_at="2026-01-01T00:00Z")
+        pause("scan", by=self.people["lead"])
+        self.assertEqual(sweep.sweep().taken_up, 1)
+        with self.doing():
+            self.work()
+            self.assertEqual((self.done, self.state()[0]), ([], "queued"))
+            go_on("scan", by=self.people["lead"])
+            self.work()
+        self.assertEqual(self.done, [self.row.pk])
+
+    def test_queues_that_others_wait_for_cannot_be_paused(self) -> None:
+        for name in ("conclude", "watch", "", "scan "):
+            with self.assertRaisesRegex(PauseRefused, "expected one of scan, handoff"):
+                pause(name, by=self.people["lead"])
 
     def test_a_knock_is_heard_after_the_commit_and_never_before(self) -> None:
         with transaction.atomic():

@@ -135,6 +135,15 @@ class ConstructionTest(TestCase):
     def test_av1_level_names(self) -> None:
         self.assertEqual([av1.level_name(one) for one in (0, 5, 8, 13, 31)], ["2.0", "3.1", "4.0", "5.1", None])
 
+    def test_a_group_of_planes_is_no_sequence_header(self) -> None:
+        start = b"\x00\x00\x01"
+        group = start + b"\xb3\x00\x10\x07"
+        self.assertEqual(codec_by_magic(group + start + b"\xb6\x10\x60"), "mpeg4")
+        self.assertEqual(codec_by_magic(group + start + b"\xb2Lavc" + start + b"\xb6"), "mpeg4")
+        sequence = start + b"\xb3\x28\x01\x68\x13\xff\xff\xe0\x18"
+        self.assertEqual(codec_by_magic(sequence + start + b"\xb8\x00\x08\x00\x00"), "mpeg1")
+        self.assertEqual(codec_by_magic(sequence + start + b"\xb5\x14\x8a\x00\x01\x00\x00"), "mpeg2")
+
     @given(st.binary(max_size=700))
     def test_any_bytes_are_read_or_refused(self, data: bytes) -> None:
         for parse in (
