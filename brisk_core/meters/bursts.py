@@ -128,15 +128,21 @@ _USUAL, _OVER_USUAL = 90, 2  # percentile of all pictures that is usual, and tim
 _BOTH_AT_ALL = 0.1  # of the cells that leap, those that must get brighter, and darker
 
 
-def find_bursts(rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDArray[np.intp]) -> tuple[Burst, ...]:
+def find_bursts(
+    rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDArray[np.intp], *, smooth: bool = False
+) -> tuple[Burst, ...]:
     """Return bursts in the order of the file; ``entries`` are its random access points in that order, and ``cuts`` the
-    first pictures of shots.
+    first pictures of shots. ``smooth`` says that its coder leaves no edges of blocks, however few bits it has.
     """
     near_cut = np.zeros(len(rows) + 1, np.bool_)
     for at in (0, len(rows), *(int(cut) for cut in cuts)):
         near_cut[max(at - 1, 0) : at + 2] = True
     ended = [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)]
-    torn = [one for one in _torn(rows, entries) if not any(other.start <= one.start < other.end for other in ended)]
+    torn = [
+        one
+        for one in (_torn(rows, entries) if smooth else ())
+        if not any(other.start <= one.start < other.end for other in ended)
+    ]
     found = sorted([*ended, *torn], key=lambda one: (one.start, -one.end))
     kept: list[Burst] = []
     for one in found:

@@ -62,11 +62,15 @@ class PictureVerdicts:
         return self.fields.scan in (None, Scan.PROGRESSIVE)
 
 
+#: Codecs whose coders smooth the edges of blocks; the others leave some where bits are few.
+_SMOOTH = ("vp9", "av1")
+
+
 def judge_pictures(
-    scan: PictureScan, rate: Fraction, *, full: bool, packets: PacketSeries | None = None
+    scan: PictureScan, rate: Fraction, *, full: bool, packets: PacketSeries | None = None, codec: str | None = None
 ) -> PictureVerdicts:
     """Decide from the joined rows; ``rate`` in frames a second, ``full`` the range by the file's own word; ``packets``
-    tell what each picture cost its coder.
+    tell what each picture cost its coder, and ``codec`` which it was.
     """
     rows = scan.rows.rows
     change = rows("change")
@@ -91,7 +95,7 @@ def judge_pictures(
         size=size,
         detail=_detail(rows("detail"), size, enlarged, len(scan.rows), progressive=progressive),
         enlarged=enlarged,
-        bursts=find_bursts(rows("bursts"), _entries(packets) if packets else (), cuts),
+        bursts=find_bursts(rows("bursts"), _entries(packets) if packets else (), cuts, smooth=codec in _SMOOTH),
         count=len(scan.rows),
         change=mean_change(change, cuts),
         full=full,

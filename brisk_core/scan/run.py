@@ -56,7 +56,8 @@ def conclude_scan(
         # What lies before zero is cut by the edit list.
         start = max(int(packets.presented_pts()[0]), 0) * packets.time_base
         rate = builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_RATE) or Fraction(25)
-        verdicts = judge_pictures(scan, rate, full=full_range(builder), packets=packets)
+        codec = builder.said(Witness.CODED, keys.PICTURE_CODEC) or builder.said(Witness.DECLARED, keys.PICTURE_CODEC)
+        verdicts = judge_pictures(scan, rate, full=full_range(builder), packets=packets, codec=codec)
         observe_pictures(builder, scan, verdicts, packets)
         rows = picture_rows(scan, verdicts)
     if sounds is None:

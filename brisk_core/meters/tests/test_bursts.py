@@ -22,7 +22,7 @@ def bursts_of(planes: list[Plane]) -> tuple[Burst, ...]:
 
 def found_in(rows: MeterRows, group: int) -> tuple[Burst, ...]:
     entries = [Entry(at, at) for at in range(0, len(rows), group)]
-    return find_bursts(rows.rows("bursts"), entries, find_cuts(rows.rows("change")))
+    return find_bursts(rows.rows("bursts"), entries, find_cuts(rows.rows("change")), smooth=True)
 
 
 def broken(picture: Plane, seed: int, blocks: int = 40) -> Plane:

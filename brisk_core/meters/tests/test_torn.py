@@ -6,8 +6,8 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from brisk_core.meters.bursts import BurstKind
-from brisk_core.meters.tests.drawn import Plane, moment
+from brisk_core.meters.bursts import BurstKind, BurstMeter, Entry, find_bursts
+from brisk_core.meters.tests.drawn import Plane, measure, moment
 from brisk_core.meters.tests.test_bursts import COUNT, GROUP, bursts_of
 
 LAST = COUNT - GROUP // 2  # in the last group: no random access point follows
@@ -98,6 +98,13 @@ class TornTest(TestCase):
         for name, planes in CLEAN.items():
             with self.subTest(name):
                 self.assertEqual(bursts_of(planes), ())
+
+    def test_of_coders_that_leave_edges_of_blocks_nothing_is_said(self) -> None:
+        planes = [moment(number * 0.3, grain=1.5) for number in range(COUNT)]
+        planes[LAST:] = [broken(picture, seed=5) for picture in planes[LAST:]]
+        rows = measure([BurstMeter()], planes).rows("bursts")
+        entries = [Entry(at, at) for at in range(0, COUNT, GROUP)]
+        self.assertEqual([len(find_bursts(rows, entries, [], smooth=smooth)) for smooth in (True, False)], [1, 0])
 
     def test_what_is_torn_again_and_again_is_how_the_programme_is_drawn(self) -> None:
         planes = [moment(number * 0.5, grain=1.5) for number in range(COUNT)]

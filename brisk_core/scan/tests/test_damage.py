@@ -8,6 +8,7 @@ from pathlib import Path
 from unittest import TestCase
 
 import av
+import cv2
 import numpy as np
 from av import logging
 
@@ -128,6 +129,50 @@ class DamageTest(TestCase):
             seen += any(span.start <= changed[-1] + 1 and span.end >= changed[0] for span in found)
         self.assertEqual(silent, 6)
         self.assertGreaterEqual(seen, 4)
+
+    def test_what_is_torn_is_seen_though_no_random_access_point_follows(self) -> None:
+        planes = [np.asarray(CLEAN["slow pan"](float(time)).clip(16, 235), np.uint8) for time in range(60)]
+        options = {"deadline": "realtime", "cpu-used": "8", "b": "2000000", "g": "24"}
+        path = write(self.folder / "last", planes, Coding(codec="libvpx-vp9", suffix=".webm", options=options))
+        self.assertEqual(self.inspected(path)[0].best("content.burst"), ())
+        good, _ = decoded(path)
+        with av.open(str(path)) as container:
+            key = [one for one in container.demux(video=0) if one.is_keyframe][-1]
+            at, size = path.read_bytes().index(bytes(key)), key.size
+        told = 0
+        for share in (0.25, 0.3, 0.35, 0.4, 0.45, 0.5, 0.55, 0.6):
+            data, place = bytearray(path.read_bytes()), at + round(size * share)
+            data[place : place + 16] = bytes(16)
+            damaged = self.folder / "last-damaged.webm"
+            damaged.write_bytes(data)
+            pictures, complaints = decoded(damaged)
+            if complaints or pictures == good or refusals(damaged, "libvpx-vp9"):
+                continue
+            found = self.inspected(damaged)[0].best("content.burst")
+            told += any(span.start == 48 and "torn into blocks" in span.detail for span in found)
+        self.assertGreater(told, 1)
+
+    def test_what_a_coder_of_few_bits_makes_of_something_new_is_no_damage(self) -> None:
+        ground, other = (CLEAN["slow pan"](time).clip(16, 235).astype(np.uint8) for time in (0.0, 300.0))
+        ground[:, 320:] = cv2.GaussianBlur(ground, (0, 0), 2)[:, 320:]
+        planes = [ground] * 60
+        for start in (22, 40):  # something comes, and something else
+            new = ground.copy()
+            new[:, 320:] = np.roll(other, start, axis=0)[:, 320:]
+            planes[start:] = [new] * (60 - start)
+        for name, coding in {
+            "mpeg2": Coding(codec="mpeg2video", suffix=".ts", options={"b": "400000", "g": "12", "bf": "2"}),
+            "mpeg4": Coding(codec="mpeg4", suffix=".avi", options={"b": "300000", "g": "25"}),
+            "avc": Coding(options={"preset": "ultrafast", "crf": "40", "g": "50"}),
+            "vp9": Coding(
+                codec="libvpx-vp9",
+                suffix=".webm",
+                options={"deadline": "realtime", "cpu-used": "8", "b": "100000", "g": "25"},
+            ),
+        }.items():
+            with self.subTest(name):
+                path = write(self.folder / f"few-{name}", planes, coding)
+                self.assertEqual(self.inspected(path)[0].best("content.burst"), ())
 
     def test_the_picture_is_named_and_how_far_the_damage_may_go(self) -> None:
         path = self.files["mpeg4"]
