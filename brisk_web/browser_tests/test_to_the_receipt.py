@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 import time
+from fractions import Fraction
 from typing import Any
 from unittest import mock
 
@@ -64,13 +65,13 @@ class WholeWayCase(BrowserTestCase):
         self.work()
 
     def from_a_fault_to_their_answer(self) -> None:
-        self.attempt("CANAL_V01.mp4", codec="mpeg4")
+        self.attempt("CANAL_V01.mp4", codec="mpeg4", rate=Fraction(24))
         self.enter(LEAD)
         page = self.page
         page.get_by_role("link", name="Ask again").click()
         expect(page.get_by_role("heading", name="Ask for attempt 2")).to_be_visible()
         page.get_by_label("To Edit room 2").fill("By Friday, please.")
-        page.get_by_label("Keep point 2").select_option("no")
+        page.get_by_label("Keep point 3").select_option("no")
         page.get_by_role("button", name="Ask for attempt 2").click()
         expect(page.get_by_role("heading", name="Please render attempt 2")).to_be_visible()
         address = page.url
