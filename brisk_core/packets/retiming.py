@@ -24,25 +24,26 @@ class Retiming:
         self.needed = series.times_follow_decoding
         self._series = series
         self._times: list[int] = []
-        self._first: int | None = None  # time of the packet at which decoding began; NO_TIME once a picture came out
+        self._entry: int | None = None  # time of the packet at which decoding began, until a picture came out
+        self._begun = False
 
     def take(self, packet: Any) -> None:
         """Note the time of a packet that is about to be decoded."""
         if not self.needed or packet.pts is None or packet.pts == NO_TIME:
             return
-        if self._first is None:
-            self._first = packet.pts
+        if not self._begun:
+            self._begun, self._entry = True, packet.pts
         heappush(self._times, packet.pts)
 
     def stamp(self, frame: Any) -> Any:
         """Return the frame, with the time at which it is shown."""
         if not self.needed or not self._times:
             return frame
-        if frame.pts == self._first:
-            # the pictures that lead to it need one before them, and were left out
+        if frame.pts == self._entry:
+            # The pictures that lead to it need one before them, and were left out
             for _ in range(min(self._leading(frame.pts), len(self._times) - 1)):
                 heappop(self._times)
-        self._first = NO_TIME
+        self._entry = None
         frame.pts = heappop(self._times)
         return frame
 

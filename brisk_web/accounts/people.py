@@ -19,10 +19,14 @@ def signed_in(request: HttpRequest) -> User:
 NOT_YOUR_PASSWORD = "This is not your password."  # noqa: S105 - a sentence
 
 
-def is_own_password(request: HttpRequest) -> bool:
-    """Is the password that was sent that of the person who is signed in? Wrong ones count as those of signing in."""
-    person, sent = signed_in(request), request.POST.get("password", "")
+def is_password_of(person: User, sent: str, request: HttpRequest) -> bool:
+    """Is this the password of a person? Wrong ones count as those of signing in."""
     return authenticate(request, username=person.get_username(), password=sent) == person
+
+
+def is_own_password(request: HttpRequest) -> bool:
+    """Is the password that a page was sent that of the person who is signed in?"""
+    return is_password_of(signed_in(request), request.POST.get("password", ""), request)
 
 
 def people_here() -> QuerySet[User]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from http import HTTPStatus
 from typing import Any
 
-from django.contrib.auth import authenticate
 from django.db import IntegrityError
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -13,6 +12,7 @@ from ninja import Status
 
 from brisk_core.decide import Point, points_of
 from brisk_core.facts import REGISTRY, keys
+from brisk_web.accounts.people import is_password_of
 from brisk_web.api import schemas
 from brisk_web.api.access import DECIDE, HAND_OVER, TAKE_IN, caller
 from brisk_web.api.problems import Problem
@@ -161,7 +161,7 @@ def sign(request: HttpRequest, check_id: int, asked: schemas.NewSignature) -> St
     """Sign the newest attempt over what is known of it now."""
     by = caller(request, DECIDE, "decisions.add_signature")
     _, attempt = _decided(check_id)
-    if authenticate(request, username=by.get_username(), password=asked.password) != by:
+    if not is_password_of(by, asked.password, request):
         raise Problem(HTTPStatus.FORBIDDEN, "This is not the password of the token's owner.")
     return Status(201, _told("signature", decisions.sign(attempt, words=asked.words, by=by)))
 

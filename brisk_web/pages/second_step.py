@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.debug import sensitive_post_parameters
@@ -33,6 +34,13 @@ def _show(request: HttpRequest, *, status: int = 200, **more: Any) -> HttpRespon
     return answer
 
 
+def _why_not_change(request: HttpRequest, person: User) -> HttpResponse | None:
+    """The answer to whoever has no second step to change, or does not give the password."""
+    if not steps.has_second_step(person):
+        return redirect("second-step")
+    return None if is_own_password(request) else _show(request, status=422, mistake=NOT_YOUR_PASSWORD)
+
+
 @require_http_methods(["GET", "POST"])
 @sensitive_post_parameters()
 def second_step(request: HttpRequest) -> HttpResponse:
@@ -57,10 +65,8 @@ def second_step(request: HttpRequest) -> HttpResponse:
 def recovery_codes(request: HttpRequest) -> HttpResponse:
     """Make new recovery codes, shown once."""
     person = signed_in(request)
-    if not steps.has_second_step(person):
-        return redirect("second-step")
-    if not is_own_password(request):
-        return _show(request, status=422, mistake=NOT_YOUR_PASSWORD)
+    if refusal := _why_not_change(request, person):
+        return refusal
     codes = steps.new_recovery_codes(person)
     record("person.recovery-codes", person, "Made new recovery codes; earlier ones no longer count", by=person)
     return _show(request, codes=codes)
@@ -71,10 +77,8 @@ def recovery_codes(request: HttpRequest) -> HttpResponse:
 def remove(request: HttpRequest) -> HttpResponse:
     """Ask for the password alone from now on."""
     person = signed_in(request)
-    if not steps.has_second_step(person):
-        return redirect("second-step")
-    if not is_own_password(request):
-        return _show(request, status=422, mistake=NOT_YOUR_PASSWORD)
+    if refusal := _why_not_change(request, person):
+        return refusal
     steps.remove(person)
     record("person.second-step-removed", person, "Signs in with the password alone from now on", by=person)
     messages.success(request, "You sign in with your password alone from now on.")

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from axes.models import AccessLog
+from django.conf import settings
 from django.contrib.sessions.models import Session
 from django.db.models import QuerySet
 from django.utils import timezone
@@ -87,7 +88,7 @@ def _remove(path: Path) -> None:
     shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
 
 
-@keeper("Sessions that are over", "a week after somebody signed in, or when they signed out")
+@keeper("Sessions that are over", f"{settings.SESSION_COOKIE_AGE // 86_400} days after somebody signed in")
 def forget_sessions() -> Removal:
     """Sessions that nobody can go on with."""
     return rows_to_remove(Session.objects.filter(expire_date__lt=timezone.now()))
