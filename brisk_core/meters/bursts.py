@@ -125,19 +125,32 @@ _SHORTEST_GROUP = 4  # pictures; below it a leap at a random access point says n
 _CHANCE = 0.02  # expected leaps at random access points by chance, for each that is met
 _COMPARABLE = 2  # times fewer cells
 _USUAL, _OVER_USUAL = 90, 2  # percentile of all pictures that is usual, and times it that a leap needs
+_STANDS = 4  # pictures of a page before it is turned, at least
+_REFRESHED = 16.0  # steps of the waves by which a coder may touch up a still picture
+_RESTS, _BACK = 0.05, 0.25  # of the leap: what a picture that stands may move by, and what may be left of it afterwards
 _BOTH_AT_ALL = 0.1  # of the cells that leap, those that must get brighter, and darker
 
 
 def find_bursts(
-    rows: Rows, entries: Sequence[Entry], cuts: Sequence[int] | NDArray[np.intp], *, smooth: bool = False
+    rows: Rows,
+    entries: Sequence[Entry],
+    cuts: Sequence[int] | NDArray[np.intp],
+    *,
+    shaken: NDArray[np.bool_] | None = None,
+    waves: NDArray[np.int16] | None = None,
+    smooth: bool = False,
 ) -> tuple[Burst, ...]:
     """Return bursts in the order of the file; ``entries`` are its random access points in that order, and ``cuts`` the
-    first pictures of shots. ``smooth`` says that its coder leaves no edges of blocks, however few bits it has.
+    first pictures of shots. ``shaken`` says of each picture whether its whole went there and back; ``waves`` are
+    the lowest of each, which tell a page that is turned from one that comes back; ``smooth`` says that the coder leaves
+    no edges of blocks, however few bits it has.
     """
     near_cut = np.zeros(len(rows) + 1, np.bool_)
     for at in (0, len(rows), *(int(cut) for cut in cuts)):
         near_cut[max(at - 1, 0) : at + 2] = True
-    ended = [*_until_entry(rows, entries, near_cut), *_alone(rows, near_cut)]
+    calm = ~near_cut[: len(rows)] if shaken is None else ~(near_cut[: len(rows)] | shaken)
+    until_entry = [one for one in _until_entry(rows, entries, near_cut) if waves is None or _comes_back(one, waves)]
+    ended = [*until_entry, *_alone(rows, calm)]
     torn = [
         one
         for one in (_torn(rows, entries) if smooth else ())
@@ -177,6 +190,17 @@ def _until_entry(rows: Rows, entries: Sequence[Entry], near_cut: NDArray[np.bool
         alike = np.count_nonzero(outside * _COMPARABLE >= leaps.fell[one.end])
         if alike * ends.mean() < _CHANCE * len(met):
             yield one
+
+
+def _comes_back(burst: Burst, waves: NDArray[np.int16]) -> bool:
+    """Is the picture after a burst what it was before? Told where both stand still; what moves is believed to be."""
+    before, inside = waves[max(burst.start - _STANDS, 0) : burst.start], waves[burst.start : burst.end]
+    if min(len(before), len(inside)) < _STANDS:
+        return True
+    after = waves[burst.end].astype(np.float64)
+    leap = float(np.linalg.norm(inside[0] - before[-1].astype(np.float64)))
+    moves = max(float(np.linalg.norm(part - part[0].astype(np.float64), axis=1).max()) for part in (before, inside))
+    return moves > _RESTS * leap or float(np.linalg.norm(after - before[-1])) < max(_BACK * leap, _REFRESHED)
 
 
 def _usual_length(lengths: Sequence[int]) -> int:
@@ -229,8 +253,8 @@ class _Leaps:
         return Burst(start=max(away, key=lambda at: int(self.rose[at])), end=end, kind=BurstKind.UNTIL_ENTRY)
 
 
-def _alone(rows: Rows, near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
-    """Pictures of which a part differs from both beside them, which are alike."""
+def _alone(rows: Rows, calm: NDArray[np.bool_]) -> Iterator[Burst]:
+    """Pictures of which a part differs from both beside them, which are alike, where nothing else makes it differ."""
     brighter, darker = (np.append(rows[name][1:], 0).astype(np.int64) for name in ("brighter", "darker"))
     there = brighter + darker
     numbers = np.flatnonzero(there >= _LEAST)
@@ -240,7 +264,7 @@ def _alone(rows: Rows, near_cut: NDArray[np.bool_]) -> Iterator[Burst]:
         beside = numbers[(numbers >= start - _NEAR) & (numbers < end + _NEAR)]
         both = np.minimum(brighter[start:end], darker[start:end])
         clear = (there[start:end] >= _LEAST_ALONE) & (both >= _BOTH_WAYS * there[start:end])
-        lonely = end - start <= _LONGEST_ALONE and len(beside) == end - start and not near_cut[start:end].any()
+        lonely = end - start <= _LONGEST_ALONE and len(beside) == end - start and calm[start:end].all()
         if lonely and clear.any():
             yield Burst(start=start, end=end, kind=BurstKind.ALONE)
 

@@ -32,6 +32,7 @@ _STILL, _STILL_CELL = 1.5, 5.0  # change of the busiest blocks and cell up to wh
 _LIFE = 0.35  # usual change of all blocks in a picture that stands: a coder is soon done, grain goes on
 _FADED = 1.5  # 8-bit steps by which the mean may drift in a picture that stands
 FREEZE_S = 0.5  # default length from which standing still is a freeze
+_WHOLE = 0.4  # share of blocks that change when all of a picture moves: its flat parts do not
 _PART = 0.5  # share of blocks below which a change is part of the picture: a drawing that moves over a ground
 _HELD = 0.3  # share of repeats around a picture from which drawings are held
 _REACH = 12  # pictures looked at before and after
@@ -47,6 +48,8 @@ _CUT_LEAP_LEVELS, _CUT_LEAST_LEAP_LEVELS = 5.0, 0.02  # times the usual change o
 _CUT_LEAP_UNLIKE = 0.35  # loss of correlation that goes with such a leap
 _CUT_OTHER, _CUT_STEADY = 0.5, 0.05  # loss of correlation of another picture, and the usual one in a steady shot
 _CUT_COLOUR, _CUT_COLOUR_OVER = 12.0, 5.0  # change of colour, 8-bit steps, and times the usual
+_FADE_STEPS, _FADE_OVER = 3, 1.5  # steps of a fade, and times them that the one to nothing may change
+_FADE_LEVELS, _FADE_UNLIKE = 0.1, 0.5  # share of samples that each step changes, and loss of correlation it may have
 _CUT_REACH = 4  # pictures before and after that are the usual
 
 
@@ -123,6 +126,12 @@ def mean_change(rows: Rows, cuts: NDArray[np.intp]) -> float | None:
     return float(told.mean()) if len(told) else None
 
 
+def changes_whole(rows: Rows) -> NDArray[np.bool_]:
+    """Return at which pictures more than parts of them change, from the one before and to the one after."""
+    whole = rows["share"].astype(np.float64) >= _WHOLE
+    return np.asarray(whole & np.append(whole[1:], False), np.bool_)
+
+
 def find_cuts(rows: Rows) -> NDArray[np.intp]:
     """Return the first pictures of shots, the first picture of the file not counted.
 
@@ -158,7 +167,23 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     colour = np.nan_to_num(rows["colour"].astype(np.float64))
     most_colour = np.nan_to_num(neighbours(colour, _CUT_REACH)).max(axis=1)
     recoloured = (colour > _CUT_COLOUR) & (colour > _CUT_COLOUR_OVER * _usual(colour) + 1) & (colour > most_colour)
-    return np.flatnonzero((strong & stands_out & leads) | recoloured)
+    return np.flatnonzero((strong & stands_out & leads & ~_ends_of_fades(moved, levels, unlike)) | recoloured)
+
+
+def _ends_of_fades(
+    moved: NDArray[np.float64], levels: NDArray[np.float64], unlike: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """Return the last steps of fades into nothing and the first out of it: structure goes or comes with a step that is
+    like the others, which change all levels and no structure.
+    """
+    fades = (levels > _FADE_LEVELS) & (unlike < _FADE_UNLIKE)
+    found = np.zeros(len(moved), np.bool_)
+    for way in (1, -1):
+        steady, step = fades[::way], moved[::way]
+        for at in range(_FADE_STEPS, len(moved)):
+            before = slice(at - _FADE_STEPS, at)
+            found[::way][at] |= steady[before].all() and step[at] < _FADE_OVER * float(np.median(step[before]))
+    return found
 
 
 def _usual(values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -208,6 +233,8 @@ def judge_steadiness(
     freezes = tuple(span for span in stills if _was_alive(rows, cuts, span))
     if steps is not None:
         freezes = _with_restless(rows, cuts, steps, freezes, freeze_frames)
+    if light is not None:
+        top, cell = (_without_flashes(values, light) for values in (top, cell))
     repeated = _repeated(rows, top, cell)
     lasting = np.zeros(len(rows), np.bool_)
     for start, end in stills:
@@ -330,6 +357,15 @@ _FALLS, _SETTLES = 0.25, 12  # change after motion stopped over that before; pic
 _DEAD, _GRAIN_ALIVE = 0.02, 0.6  # mean change of pictures that are the same, and of those with grain
 
 
+def _without_flashes(change: NDArray[np.float64], light: NDArray[Any]) -> NDArray[np.float64]:
+    """Return the change of each picture, less the light that goes on or off there: as much as those beside it have."""
+    leaps = np.abs(np.diff(light.astype(np.float64), prepend=light[:1]))
+    flashes = leaps > _FLASH + _FLASH_OVER * _quiet_median(neighbours(leaps, _LONGEST_HOLD))
+    beside = neighbours(np.where(flashes, np.nan, change), 1)
+    least = np.where(np.isnan(beside), np.inf, beside).min(axis=1)
+    return np.where(flashes & np.isfinite(change), np.minimum(change, least), change)
+
+
 def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Pictures that change far less than the pictures on both sides, in blocks and in cells; short holds of up to
     three.
@@ -343,19 +379,23 @@ def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -
     # Grain changes all of a picture alike; a coder that touches one up begins where it shows most.
     touched_up = (mean <= _REPEAT_OF_MEAN * usual) & (top >= _UNEVEN * mean)
     quiet = (mean <= _REPEAT_MEAN) | touched_up
-    for at in np.flatnonzero(quiet & (liveliest >= _LIVELY) & (top < _REPEAT_SHARE * liveliest)):
-        found[at] = _stands_out(top, cell, int(at))
+    # Where few pictures move at all, a coder that touches up a still one looks like a small motion.
+    known = np.isfinite(neighbours(top, _REACH))
+    lively = np.count_nonzero(known & (neighbours(top, _REACH) >= _LIVELY), axis=1) >= _MOST_LIVELY * known.sum(axis=1)
+    least = np.where(lively, _LIVELY, _TOUCHED_UP)
+    for at in np.flatnonzero(quiet & (liveliest >= least) & (top < _REPEAT_SHARE * liveliest)):
+        found[at] = _stands_out(top, cell, int(at), float(least[at]))
     return found
 
 
-def _stands_out(top: NDArray[np.float64], cell: NDArray[np.float64], at: int) -> bool:
+def _stands_out(top: NDArray[np.float64], cell: NDArray[np.float64], at: int, least: float) -> bool:
     for length in range(1, _LONGEST_HOLD + 1):
         for first in range(max(at - length + 1, 1), at + 1):
             end = first + length
             if end >= len(top) or first < 2:
                 continue
             sides = min(top[first - 1], top[end]), min(cell[first - 1], cell[end])
-            if sides[0] < _LIVELY or not np.isfinite(top[end]):
+            if sides[0] < least or not np.isfinite(top[end]):
                 continue
             if (top[first:end] < _REPEAT_SHARE * sides[0]).all() and (
                 cell[first:end] < np.maximum(_REPEAT_SHARE * sides[1], _CELL_NOISE)
@@ -366,6 +406,8 @@ def _stands_out(top: NDArray[np.float64], cell: NDArray[np.float64], at: int) ->
 
 _LONGEST_HOLD = 3
 _CELL_NOISE = 0.6
+_MOST_LIVELY, _TOUCHED_UP = 0.4, 4.0  # of the pictures around; change of the busiest blocks that coders do not reach
+_FLASH, _FLASH_OVER = 6.0, 4.0  # 8-bit steps that the mean leaps by, and times what it does around
 
 
 def _held_drawings(rows: Rows, repeated: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -47,6 +47,7 @@ _LEAST_SURE = 0.02  # and their share: of pure noise, one in some hundreds seems
 _BURST = 2  # pictures in a row of two moments in a progressive file, or of the other order, that are reported
 _LONG = 12  # pictures in a row of one moment in an interlaced file that are reported
 _PULLDOWN = 5  # frames of a 3:2 pulldown period (SMPTE RP 197): three clean, two mixed
+_LEAST_MIXED = 12  # pictures that are sure, from which a file can be both
 _STRAY = 0.02  # share of pictures that may contradict the verdict
 
 UNSURE, PROGRESSIVE, TOP, BOTTOM = 0, 1, 2, 3
@@ -123,6 +124,9 @@ def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
     main = max(counts, key=lambda kind: counts[kind])
     spans = tuple((start, end, _WORDS[kind]) for start, end, kind in _other_runs(said, main, rows["comb"]))
     strays = sum(_sure_in(said, start, end, main) for start, end, _ in spans)
+    if strays > _STRAY * sure and sure < _LEAST_MIXED:
+        says = f"the {sure} of {len(rows)} pictures that move in a way that tells fields apart do not agree"
+        return FieldVerdict(scan=None, order=None, moments=said, says=says, spans=spans)
     if strays > _STRAY * sure:
         fields = {TOP, BOTTOM} - {kind for kind in (TOP, BOTTOM) if counts[kind] <= _STRAY * sure}
         if main != PROGRESSIVE and counts[PROGRESSIVE] <= _STRAY * sure:
@@ -149,8 +153,9 @@ def _combed_bursts(rows: Rows, cuts: NDArray[np.intp]) -> list[tuple[int, int]]:
 
     A few woven pictures beside pictures of one moment are seldom sure of an order.
     """
-    comb, one = (np.nan_to_num(rows[name].astype(np.float64)) for name in ("comb", "one"))
+    comb, one = _carried_on(rows["comb"]), np.nan_to_num(rows["one"].astype(np.float64))
     around, usual = (neighbours(values, _BURST_AROUND) for values in (comb, one))
+    around[np.isnan(around).all(axis=1)] = 0  # nothing is known around
     usual_one = np.nan_to_num(np.nanmedian(usual, axis=1)) if len(rows) > 1 else np.zeros(len(rows))
     usual_comb = np.nan_to_num(np.nanquantile(around, 0.6, axis=1)) if len(rows) > 1 else comb
     odd = (comb > _BURST_COMB * usual_comb + _BURST_LEAST) & (one < _BURST_ONE * usual_one)
@@ -161,10 +166,19 @@ def _combed_bursts(rows: Rows, cuts: NDArray[np.intp]) -> list[tuple[int, int]]:
     for start, end in runs(mixed):
         near_cut = np.any((cuts >= start - 1) & (cuts <= end + 1))
         beside = np.concatenate([comb[max(start - _BURST_AROUND, 0) : start], comb[end : end + _BURST_AROUND]])
+        beside = beside[~np.isnan(beside)]
         stands_out = len(beside) and float(comb[start:end].min()) > _BURST_OVER * float(beside.max())
         if _BURST <= end - start <= _LONGEST_BURST and odd[start:end].any() and stands_out and not near_cut:
             found.append((start, end))
     return found
+
+
+def _carried_on(comb: NDArray[Any]) -> NDArray[np.float64]:
+    """Return the combing of each picture: one that is the same as the picture before combs as that one does. NaN until
+    the first that is known.
+    """
+    last = np.maximum.accumulate(np.where(np.isnan(comb), 0, np.arange(len(comb))))
+    return np.asarray(comb[last], np.float64)
 
 
 _ORDERS = {TOP: FieldOrder.TOP, BOTTOM: FieldOrder.BOTTOM}

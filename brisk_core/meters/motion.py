@@ -42,6 +42,7 @@ _MOVES_ON = 0.35  # residual of the pictures beside it in motion that their neig
 _MOVES_SURELY = 0.38  # the same, where a coder may have made the picture
 _CHEAP, _STARVED = 0.004, 0.006  # bits a sample for each 8-bit step of change: of a picture, and of those around it
 _CHEAPER, _AROUND_PICTURES = 0.15, 6  # of the bits of the pictures around it
+_FEWEST_MOVED = 16  # samples of a tile that change
 _APART = 1.0  # 8-bit steps between both ways a picture can lie between two, from which it tells which it is
 
 #: Rates that material is brought from (frames a second).
@@ -54,6 +55,10 @@ _PHASES = 24
 _ALIKE = 0.6  # correlation of sharpness with the pattern
 _DEPTH = 0.04  # share of the sharpness that the pattern takes away between two source pictures
 _CLEAN_WEIGHT = 0.06  # of the lesser picture, up to which a picture counts as not blended
+_USUAL_STEP = 4  # pictures before and after whose steps are the usual
+_TURN_SURE, _STEP_SURE = 0.12, 0.025  # samples, and share of a step, within which it is known
+_MOST_MOVED = 0.5  # of the pictures
+_COARSE_ALIKE, _COARSE_DEPTH = 0.4, 0.045  # correlation of coarse detail with the pattern; the logarithm it takes away
 
 _EDGE_REACH = 0.45  # of a tile's edge: longer steps cannot be told
 _SURE_PEAK = 0.08  # height of a correlation peak from which a step is told
@@ -62,6 +67,8 @@ _STANDING_PEAK = 0.3  # height of the peak from which a step of none is none
 _ALONE_PEAK = 0.5  # height of the peak where only one tile moves
 _JUMP, _MOST_LOST = 1.7, 12  # step over that of the neighbours where pictures are missing, and the most that are
 _LEAST_STEP = 3.0  # samples a picture
+_CRAWLS = 3.0  # samples in two pictures
+_LEAST_TURN = 1.0  # samples that a picture moves there, and back
 
 
 class MotionMeter:
@@ -72,16 +79,17 @@ class MotionMeter:
     name = "motion"
     row = np.dtype(
         [("sharper", "f2"), ("moves", "f2"), ("weight", "f2"), ("residual", "f2"), ("double", "f2"),
-         ("step_x", "f2"), ("step_y", "f2"), ("peak", "f2")]
+         ("step_x", "f2"), ("step_y", "f2"), ("peak", "f2"), ("coarser", "f2")]
     )  # fmt: skip
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return change of sharpness where it moves (a logarithm) and strength of motion, weight and residual of the
-        fit of the picture before and whether its edges are double, step and its peak.
+        fit of the picture before and whether its edges are double, step and its peak, and the change of what is
+        coarse where it steps (a logarithm).
         """
         if not before:
-            return (np.nan,) * 8
+            return (np.nan,) * 9
         previous = before[-1]
         change = np.maximum(now.against(previous).changed - _NOISE, 0)
         moves = float(change.sum())
@@ -132,36 +140,47 @@ def _double(now: Picture, middle: Picture, earlier: Picture, weight: float) -> f
             for tile, way in ((first, 1), (last, -1))
         ]
         inside = np.s_[margin:-margin, margin:-margin]
-        single = ((halves[0] + halves[1]) / 2)[inside]
-        double = ((1 - weight) * first + weight * last)[inside]
+        # A ground that stands lies half way nowhere: what does not change says nothing.
+        moved = np.abs(last - first)[inside] > _MOVES
+        if np.count_nonzero(moved) < _FEWEST_MOVED:
+            continue
+        single = ((halves[0] + halves[1]) / 2)[inside][moved]
+        double = ((1 - weight) * first + weight * last)[inside][moved]
         apart = float(np.abs(single - double).mean())
         if apart > best[0]:
-            off = [float(np.abs(seen[inside] - one_way).mean()) for one_way in (single, double)]
+            off = [float(np.abs(seen[inside][moved] - one_way).mean()) for one_way in (single, double)]
             best = apart, (off[0] - off[1]) / apart
     return best[1]
 
 
-def _step(now: Picture, previous: Picture) -> tuple[float, float, float]:
-    """Return the step of the tile that changes most, in samples across and down, and how sure it is; nothing is sure
-    where the next tile steps another way.
+def _step(now: Picture, previous: Picture) -> tuple[float, float, float, float]:
+    """Return the step of the tile that changes most, in samples across and down, how sure it is, and the logarithm of
+    how much more coarse detail the tile has; nothing is sure where the next tile steps another way.
     """
     one, other = now.tiles, previous.tiles
     if not len(one):
-        return np.nan, np.nan, 0.0
+        return np.nan, np.nan, 0.0, np.nan
     changes = np.array([float(cv2.mean(cv2.absdiff(a, b))[0]) for a, b in zip(one, other, strict=True)])
     busiest, *rest = np.argsort(-changes, kind="stable").tolist()
     if changes[busiest] < _NOISE:
-        return 0.0, 0.0, 0.0
+        return 0.0, 0.0, 0.0, np.nan
     x, y, peak = _tile_step(other[busiest], one[busiest])
     if max(abs(x), abs(y)) > _EDGE_REACH * one.shape[1]:
-        return np.nan, np.nan, 0.0
+        return np.nan, np.nan, 0.0, np.nan
     if rest and changes[rest[0]] > _MOVES_TOO * changes[busiest]:
         x_too, y_too, _ = _tile_step(other[rest[0]], one[rest[0]])
         if np.hypot(x_too - x, y_too - y) > _STEADY_STEP * np.hypot(x, y) + _STEP_NOISE:
             peak = 0.0
     elif peak < _ALONE_PEAK:
         peak = 0.0
-    return 2 * x, 2 * y, peak
+    details = [_detail_of(picture.coarse_tiles[busiest]) + _LEAST_DETAIL for picture in (now, previous)]
+    return 2 * x, 2 * y, peak, float(np.log(details[0] / details[1]))
+
+
+def _detail_of(cells: NDArray[np.uint8]) -> float:
+    """Return how much neighbouring cells differ, down and across, 8-bit steps."""
+    beside = (cells[1:], cells[:-1]), (cells[:, 1:], cells[:, :-1])
+    return sum(float(cv2.mean(cv2.absdiff(one, other))[0]) for one, other in beside)
 
 
 @lru_cache(maxsize=2)
@@ -225,10 +244,11 @@ def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
     double = np.append(rows["double"].astype(np.float64)[1:], np.nan)
     broken = np.zeros(count + 2, np.bool_)
     broken[cuts] = True
+    crawls = _crawls(rows)
     for at in range(2, count - 2):
         if not (residual[at] < _FITS and _WEIGHTS[0] <= weight[at] <= _WEIGHTS[1]):
             continue
-        if broken[at - 1 : at + 3].any():
+        if crawls[at] or broken[at - 1 : at + 3].any():
             continue
         beside = min(residual[at - 1], residual[at + 1])
         # Where the edges cannot be looked at, the fit itself has to be beyond doubt.
@@ -238,6 +258,16 @@ def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
             sure = double[at] >= _DOUBLE
         found[at] = sure and beside * _FITS_BETTER > residual[at]
     return found
+
+
+def _crawls(rows: Rows) -> NDArray[np.bool_]:
+    """Return at which pictures what moves goes no farther than edges are wide, by the steps to the picture before and
+    from the one after: there each picture is about the mean of those beside it.
+    """
+    steps = np.hypot(rows["step_x"].astype(np.float64), rows["step_y"].astype(np.float64))
+    beside = np.where(rows["peak"] > _STANDING_PEAK, steps, np.nan)
+    nobody = np.full(2, np.nan)
+    return np.asarray(np.append(np.nan, beside)[:-1] + np.append(beside, nobody)[2:] < _CRAWLS, np.bool_)
 
 
 def _made_by_coder(rows: Rows, coded: Coded) -> NDArray[np.bool_]:
@@ -289,8 +319,42 @@ def _rate_pattern(
     if source_rate is None:
         return None, None
     place = numbers * float(source_rate / rate) + phase
+    if _rests_between_samples(rows, usable, source_rate / rate):
+        pattern = np.diff(_softness(place), prepend=0.0)
+        if not _coarse_follows(rows, usable, pattern, coded):
+            return None, None
     lesser = np.minimum(place % 1, 1 - place % 1)
     return source_rate, (lesser > max(_CLEAN_WEIGHT, 0.5 / _PHASES)) & _near(usable)
+
+
+def _rests_between_samples(rows: Rows, usable: NDArray[np.bool_], ratio: Fraction) -> bool:
+    """Does a still picture that is moved come to lie between two samples as often as blends lie between two pictures?
+
+    What is made up between samples is softer by as much, in the same turn.
+    """
+    turn = float(min(ratio % 1, 1 - ratio % 1))
+    sure = rows["peak"] > _STANDING_PEAK
+    found = np.zeros(len(rows), np.bool_)
+    for name in ("step_x", "step_y"):
+        steps = np.where(sure, rows[name].astype(np.float64), np.nan)
+        around = neighbours(steps, _USUAL_STEP)
+        around[np.isnan(around).all(axis=1)] = 0
+        usual = np.abs(np.nanmedian(around, axis=1))
+        past = np.minimum(usual % 1, 1 - usual % 1)
+        found |= sure & (np.abs(past - turn) < _TURN_SURE + _STEP_SURE * usual)
+    return np.count_nonzero(found & usable) > _MOST_MOVED * np.count_nonzero(usable)
+
+
+def _coarse_follows(rows: Rows, usable: NDArray[np.bool_], pattern: NDArray[np.float64], coded: Coded | None) -> bool:
+    """Does what is coarse lose its detail with the pattern too? A blend takes it, a place between two samples not."""
+    coarser = rows["coarser"].astype(np.float64)
+    known = usable & ~np.isnan(coarser)
+    if np.count_nonzero(known) < _LEAST_MOVING:
+        return False
+    if coded is not None:
+        coarser = _less_types(coarser, known, coded.types)
+    alike, depth = _correlation(coarser[known], -pattern[known])
+    return alike > _COARSE_ALIKE and depth > _COARSE_DEPTH
 
 
 def _less_types(
@@ -352,6 +416,14 @@ def sure_steps(rows: Rows) -> NDArray[np.float64]:
     steps = np.hypot(rows["step_x"].astype(np.float64), rows["step_y"].astype(np.float64))
     # Nothing at all changes where the step is none without a peak.
     return np.asarray(np.where((rows["peak"] > _STANDING_PEAK) | (steps == 0), steps, np.nan), np.float64)
+
+
+def find_turns(rows: Rows) -> NDArray[np.bool_]:
+    """Return at which pictures what moves turns back: a camera that shakes shows one place for one picture alone."""
+    step = rows["step_x"].astype(np.float64) + 1j * rows["step_y"].astype(np.float64)
+    step = np.where((rows["peak"] > _STANDING_PEAK) & (np.abs(step) >= _LEAST_TURN), step, np.nan)
+    onwards = np.append(step[1:], np.nan)
+    return np.asarray((step * onwards.conj()).real < 0, np.bool_)
 
 
 def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> tuple[tuple[int, int], ...]:

@@ -105,19 +105,29 @@ class Picture:
     @cached_property
     def tiles(self) -> NDArray[np.uint8]:
         """Tiles over the picture with every second line and column, ``(tiles, edge, edge)``; none of a tiny picture."""
-        width, height = self.size
-        edge = next((edge for edge in (64, 32) if edge * 2 <= min(width, height)), 0)
-        if not edge:
+        places = self._tile_places
+        if not places:
             return np.zeros((0, 0, 0), np.uint8)
-        across, down = min(_TILES_ACROSS, width // (2 * edge)), min(_TILES_DOWN, height // (2 * edge))
-        lefts, tops = _spread(width - 2 * edge, across), _spread(height - 2 * edge, down)
-        return np.stack(
-            [
-                _as_8_bits(self.luma[top : top + 2 * edge : 2, left : left + 2 * edge : 2], self.samples.bits)
-                for top in tops
-                for left in lefts
-            ]
-        )
+        return np.stack([_as_8_bits(self.luma[down, across][::2, ::2], self.samples.bits) for down, across in places])
+
+    @cached_property
+    def coarse_tiles(self) -> NDArray[np.uint8]:
+        """The tiles in cells of four lines and columns: what lies between two samples blurs little of them."""
+        cells = [
+            cv2.resize(self.luma[down, across], None, fx=1 / 4, fy=1 / 4, interpolation=cv2.INTER_AREA)
+            for down, across in self._tile_places
+        ]
+        return _as_8_bits(np.stack(cells), self.samples.bits) if cells else np.zeros((0, 0, 0), np.uint8)
+
+    @cached_property
+    def _tile_places(self) -> list[tuple[slice, slice]]:
+        width, height = self.size
+        edge = 2 * next((edge for edge in (64, 32) if edge * 2 <= min(width, height)), 0)
+        if not edge:
+            return []
+        across, down = min(_TILES_ACROSS, width // edge), min(_TILES_DOWN, height // edge)
+        lefts, tops = _spread(width - edge, across), _spread(height - edge, down)
+        return [(slice(top, top + edge), slice(left, left + edge)) for top in tops for left in lefts]
 
     @cached_property
     def small(self) -> Small:
@@ -184,7 +194,7 @@ class Picture:
 
     def let_go(self) -> None:
         """Make the reduced forms and drop the planes, so that the decoder's memory is free."""
-        _ = self.size, self.bands, self.tiles, self.small, self.small_chroma
+        _ = self.size, self.bands, self.tiles, self.coarse_tiles, self.small, self.small_chroma
         self.planes = ()
         self.alpha = self.frame = self._compared = None
         self.__dict__.pop("coded_bands", None)
@@ -195,7 +205,8 @@ class Picture:
         blue, red = self.small_chroma or (_NO_CHROMA, _NO_CHROMA)
         samples = self.samples
         meant = np.array([self.number, *self.size, samples.bits, samples.full], np.int64)
-        return {"meant": meant, "bands": self.bands, "tiles": self.tiles, "small": self.small, "blue": blue, "red": red}
+        tiles = {"tiles": self.tiles, "coarse_tiles": self.coarse_tiles}
+        return {"meant": meant, "bands": self.bands, **tiles, "small": self.small, "blue": blue, "red": red}
 
     @classmethod
     def from_arrays(cls, arrays: Mapping[str, NDArray[Any]]) -> Picture:
@@ -206,6 +217,7 @@ class Picture:
             "size": (width, height),
             "bands": arrays["bands"],
             "tiles": arrays["tiles"],
+            "coarse_tiles": arrays["coarse_tiles"],
             "small": arrays["small"],
             "small_chroma": (arrays["blue"], arrays["red"]) if arrays["blue"].size else None,
         }
@@ -214,7 +226,7 @@ class Picture:
 
 _NO_CHROMA = np.zeros((0, 0), np.float32)
 #: Names of the arrays that ``Picture.to_arrays`` gives.
-PICTURE_ARRAYS = ("meant", "bands", "tiles", "small", "blue", "red")
+PICTURE_ARRAYS = ("meant", "bands", "tiles", "coarse_tiles", "small", "blue", "red")
 
 
 def band_distance(height: int) -> int:

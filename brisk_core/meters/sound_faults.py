@@ -100,7 +100,12 @@ def _dropouts(rows: NDArray[Any]) -> Times:
             and _is_gone_at_once(levels, start, end)
             and _is_unusual(levels, start, end)
         ]
-        found += [gap for gap in gone if not _names_line_up(levels, gap, quiet)]
+        found += [
+            gap
+            for gap in gone
+            if not _names_line_up(levels, gap, quiet)
+            and (_is_cut_off(levels, *gap) or not _goes_quiet_often(levels, gap, quiet))
+        ]
     joined: list[tuple[int, int]] = []
     for start, end in sorted(found):  # channels go together
         if joined and start < joined[-1][1]:
@@ -157,7 +162,7 @@ def _is_gone_at_once(levels: NDArray[np.int64], start: int, end: int) -> bool:
         return False
     before, after = levels[max(start - _SMEAR - _NEAR, 0) : start], levels[end : end + _SMEAR + _NEAR]
     edges = int(before.max()), int(after.max())
-    if min(edges) < _SOUND or min(edges) - float(np.median(levels[start:end])) < _DROP:
+    if min(edges) < _SOUND or min(edges) - _left(levels, start, end) < _DROP:
         return False
     last, first = int(before[-_SMEAR:].max()), int(after[:_SMEAR].max())
     fall = last - int(levels[start : start + _STEP].min())
@@ -165,9 +170,31 @@ def _is_gone_at_once(levels: NDArray[np.int64], start: int, end: int) -> bool:
     return last >= edges[0] - _FADE and first >= edges[1] - _FADE and min(fall, rise) >= _STEEP
 
 
+def _goes_quiet_often(levels: NDArray[np.int64], gap: tuple[int, int], quiet: list[tuple[int, int]]) -> bool:
+    """Is as little left between sounds time and again around a gap, as where a gate closes between words?"""
+    left = max(_left(levels, *gap) + _UNDER, _NOTHING)
+    alike = [one for one in quiet if abs(one[0] - gap[0]) <= _AROUND and _left(levels, *one) <= left]
+    return len(alike) > _OFTEN
+
+
+def _is_cut_off(levels: NDArray[np.int64], start: int, end: int) -> bool:
+    """Does sound break off, and come back, about as loud as it is beside? Words and gates decay first."""
+    smear = _LAST if _left(levels, start, end) <= _NOTHING else _SMEAR
+    before, after = levels[max(start - _BESIDE, 0) : start], levels[end : end + _BESIDE]
+    return all(
+        int(last.max()) >= np.percentile(beside, _LOUD) - _DECAYS
+        for beside, last in ((before, before[-smear:]), (after, after[:smear]))
+    )
+
+
+def _left(levels: NDArray[np.int64], start: int, end: int) -> float:
+    """What is left in a gap, as a fine level."""
+    return float(np.median(levels[start:end]))
+
+
 def _is_unusual(levels: NDArray[np.int64], start: int, end: int) -> bool:
     """Is there nothing left, or less than in the other quiet moments around, such as between two words?"""
-    inside = float(np.median(levels[start:end]))
+    inside = _left(levels, start, end)
     if inside <= _NOTHING:
         return True
     if end - start < _SHORTEST_LEFT:
@@ -181,6 +208,9 @@ _SHORTEST_LEFT = 2  # fine steps (10 ms) that coders leave of 20 ms between smea
 _STEP, _STEEP = 3, 50  # fine steps inside it, in which the level has fallen by so many fine levels (25 dB)
 _SMEAR = 4  # fine steps (20 ms) over which a coder spreads an edge
 _AROUND, _QUIETEST, _UNDER = 15 * _STEPS_A_SECOND, 5, 12  # fine steps, percent, fine levels (6 dB)
+_OFTEN = 5  # times that it goes quiet around
+_BESIDE, _LAST = 20, 2  # fine steps beside it that are looked at, and the last of them
+_LOUD, _DECAYS = 60, 12  # percentile of the levels beside it, and fine levels (6 dB) that the last may lie under it
 _FADE = 40  # fine levels (20 dB) that the last step may lie below those just before it: more is a fade
 
 

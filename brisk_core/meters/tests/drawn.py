@@ -26,6 +26,7 @@ def texture(seed: int = 1, fineness: float = 2.0) -> Plane:
 
 
 _TEXTURES = {seed: texture(seed) for seed in (1, 2, 3)}
+_FINE = texture(4, fineness=0.8)
 
 
 def moment(time: float, seed: int = 1, grain: float = 0, size: tuple[int, int] = (WIDTH, HEIGHT)) -> Plane:
@@ -36,6 +37,15 @@ def moment(time: float, seed: int = 1, grain: float = 0, size: tuple[int, int] =
         return picture.copy()
     noise = np.random.default_rng(round(time * 1000) + seed).normal(0, grain, picture.shape)
     return np.asarray((picture + noise).clip(0, 255), np.uint8)
+
+
+def moved_still(down: float, across: float, by: int = cv2.INTER_CUBIC) -> Plane:
+    """A place of a fine still picture, in samples and parts of them, made up between its samples."""
+    still = _FINE[60 : 60 + HEIGHT + 40]
+    place = np.array([[1, 0, across % 1], [0, 1, down % 1]], np.float64)
+    left, top = int(across), int(down)
+    part = still[top : top + HEIGHT + 4, left : left + WIDTH + 4]
+    return cv2.warpAffine(part, place, (WIDTH, HEIGHT), flags=by | cv2.WARP_INVERSE_MAP)
 
 
 def weave(top: Plane, bottom: Plane) -> Plane:

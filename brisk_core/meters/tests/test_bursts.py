@@ -8,7 +8,9 @@ import numpy as np
 
 from brisk_core.meters import MeterRows
 from brisk_core.meters.bursts import Burst, BurstKind, BurstMeter, Entry, find_bursts
-from brisk_core.meters.change import ChangeMeter, find_cuts
+from brisk_core.meters.change import ChangeMeter, changes_whole, find_cuts
+from brisk_core.meters.motion import MotionMeter, find_turns
+from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.tests.drawn import Plane, measure, moment
 from brisk_core.scan.tests.test_clean_material import MATERIAL
 
@@ -16,13 +18,23 @@ COUNT, GROUP = 96, 12
 Draw = Callable[[int], Plane]
 
 
+METERS = (BurstMeter, ChangeMeter, MotionMeter, SignatureMeter)
+
+
 def bursts_of(planes: list[Plane]) -> tuple[Burst, ...]:
-    return found_in(measure([BurstMeter(), ChangeMeter()], planes), GROUP)
+    return found_in(measure([meter() for meter in METERS], planes), GROUP)
 
 
 def found_in(rows: MeterRows, group: int) -> tuple[Burst, ...]:
-    entries = [Entry(at, at) for at in range(0, len(rows), group)]
-    return find_bursts(rows.rows("bursts"), entries, find_cuts(rows.rows("change")), smooth=True)
+    entries, change = [Entry(at, at) for at in range(0, len(rows), group)], rows.rows("change")
+    return find_bursts(
+        rows.rows("bursts"),
+        entries,
+        find_cuts(change),
+        shaken=find_turns(rows.rows("motion")) & changes_whole(change),
+        waves=rows.rows("signature")["waves"],
+        smooth=True,
+    )
 
 
 def broken(picture: Plane, seed: int, blocks: int = 40) -> Plane:
@@ -78,6 +90,9 @@ def bird(number: int) -> Plane:
     return picture
 
 
+WORDS = cv2.FONT_HERSHEY_SIMPLEX
+
+
 def words(long: int, first: int = 5) -> Draw:
     """Captions on a box, again and again, ``long`` pictures each."""
 
@@ -85,7 +100,7 @@ def words(long: int, first: int = 5) -> Draw:
         picture = moment(number * 0.5, grain=1.5)
         if number >= first and (number - first) % (long + 3) < long:
             picture[230:270, 40:310] = 20
-            cv2.putText(picture, f"LAMP {number // (long + 3)}", (60, 262), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 230, 4)
+            cv2.putText(picture, f"LAMP {number // (long + 3)}", (60, 262), WORDS, 1.2, 230, 4)
         return picture
 
     return draw
@@ -96,6 +111,14 @@ def slides(number: int) -> Plane:
     picture = np.full((288, 352), 180, np.uint8)
     for at in range(number // 6 + 1):
         cv2.rectangle(picture, (20 + at % 5 * 64, 20 + at // 5 * 64), (70 + at % 5 * 64, 70 + at // 5 * 64), 30, -1)
+    return picture
+
+
+def cards(number: int) -> Plane:
+    """Cards of credits, each a second long: every second one ends with a group of two seconds."""
+    picture, card = np.full((288, 352), 18, np.uint8), number // 24
+    cv2.putText(picture, ("WRITTEN BY", "MUSIC", "SOUND", "LIGHT")[card % 4], (120, 110), WORDS, 0.6, 210, 2)
+    cv2.putText(picture, ("A LOWE", "M CANAL", "T WICK", "O GLASS")[card % 4], (100, 170), WORDS, 1.0, 210, 2)
     return picture
 
 
@@ -111,13 +134,14 @@ def dirt(number: int) -> Plane:
 
 CLEAN: dict[str, Draw] = MATERIAL | {
     "spark": bright, "lightning": lightning, "bird": bird, "short captions": words(7), "captions": words(31),
-    "one caption that ends with a group": words(200, first=0), "slides": slides, "dirt": dirt,
+    "one caption that ends with a group": words(200, first=0), "slides": slides, "dirt": dirt, "cards": cards,
     "cuts": lambda number: moment(number * 0.5, seed=1 + number // 17 % 3, grain=1.5),
     "quick cuts": lambda number: moment(number * 0.5, seed=1 + number // 4 % 3, grain=1.5),
     "on threes": lambda number: moment(number // 3 * 2.0),
     "every picture twice": lambda number: moment(number // 2 * 1.0, grain=0),
 }  # fmt: skip
 GROUNDS: dict[str, Draw] = {
+    "still": lambda number: moment(20),
     "slow pan": lambda number: moment(number * 0.3, grain=1.5),
     "pan": lambda number: moment(number * 1.0, grain=1.5),
     "still with grain": lambda number: moment(0.001 * number, grain=2.5),
@@ -128,7 +152,7 @@ GROUNDS: dict[str, Draw] = {
 class BurstTest(TestCase):
     def test_clean_material_is_silent(self) -> None:
         for name, draw in CLEAN.items():
-            rows = measure([BurstMeter(), ChangeMeter()], (draw(number % 75) for number in range(COUNT)))
+            rows = measure([meter() for meter in METERS], (draw(number % 75) for number in range(COUNT)))
             for group in (GROUP, 8, 48, 1):
                 with self.subTest(name, group=group):
                     self.assertEqual(found_in(rows, group), ())

@@ -4,7 +4,7 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from brisk_core.meters.change import ChangeMeter, find_cuts, mean_change
+from brisk_core.meters.change import ChangeMeter, find_cuts, judge_steadiness, mean_change
 from brisk_core.meters.tests.drawn import Plane, cuts_of, measure, mix, moment, steadiness_of
 
 
@@ -60,6 +60,31 @@ class RepeatsTest(TestCase):
         found = steadiness_of(pictures)
         self.assertEqual((found.repeats, found.freezes, found.cadence), ((), (), "none"))
 
+    def test_a_flash_beside_slow_motion_makes_no_repeat_and_hides_none(self) -> None:
+        pictures = [moment(number * 0.2, grain=0.5) for number in range(60)]
+        lit = [np.asarray(np.clip(picture * 0.35 + 150, 16, 235), np.uint8) for picture in pictures]
+        pictures[30:32] = lit[30:32]
+        self.assertEqual(flashed(pictures), ())
+        pictures[31] = pictures[30]
+        self.assertEqual(flashed(pictures), ((31, 32),))
+
+    def test_a_still_card_that_a_coder_touches_up_now_and_then_repeats_nothing(self) -> None:
+        pictures = []
+        for number in range(60):
+            picture = np.full((288, 352), 20, np.uint8)
+            cv2.putText(picture, f"CARD {number // 26}", (60, 150), cv2.FONT_HERSHEY_SIMPLEX, 1.2, 220, 2)
+            places, touched = slice(120, 152), number // 12 + (number % 12 == 0)
+            noise = np.random.default_rng(touched).normal(0, 4, (32, 24))
+            picture[places, 64:88] = np.clip(picture[places, 64:88] + noise, 16, 235)
+            pictures.append(picture)
+        self.assertEqual(steadiness_of(pictures, freeze=30).repeats, ())
+
+
+def flashed(pictures: list[Plane]) -> tuple[tuple[int, int], ...]:
+    change = measure([ChangeMeter()], pictures).rows("change")
+    light = np.array([picture.mean() for picture in pictures])
+    return judge_steadiness(change, find_cuts(change), 12, light).repeats
+
 
 class CutsTest(TestCase):
     def test_every_hard_cut_and_nothing_else(self) -> None:
@@ -76,6 +101,13 @@ class CutsTest(TestCase):
         flashed = shots([40])
         flashed[15] = np.asarray((flashed[15].astype(np.int16) + 110).clip(0, 235), np.uint8)
         self.assertEqual(cuts_of(flashed), [])
+
+    def test_quick_fades_into_white_and_out_of_it_are_no_cuts_and_a_cut_to_white_is_one(self) -> None:
+        white, shown = np.full((288, 352), 235, np.uint8), [moment(number, grain=0) for number in range(60)]
+        out = [*shown[:20], *(mix(shown[20 + at], white, at / 12) for at in range(1, 13)), *[white] * 12]
+        self.assertEqual(cuts_of(out), [])
+        self.assertEqual(cuts_of(out[::-1]), [])
+        self.assertEqual(cuts_of([*shown[:20], *[white] * 12, *shown[30:50]]), [20, 32])
 
     def test_fast_pans_are_no_cuts(self) -> None:
         self.assertEqual(cuts_of([moment(at * 4) for at in range(60)]), [])

@@ -1,6 +1,8 @@
 from unittest import TestCase
 
-from brisk_core.meters.tests.drawn import Plane, fields_of, moment, weave
+import cv2
+
+from brisk_core.meters.tests.drawn import Plane, fields_of, moment, moved_still, weave
 
 
 def interlaced(count: int, *, top_first: bool = True, grain: float = 0) -> list[Plane]:
@@ -52,6 +54,15 @@ class FieldsTest(TestCase):
         found = fields_of(pictures)
         self.assertEqual([span[:2] for span in found.spans], [(90, 93)])
         self.assertEqual(found.scan, "progressive")
+
+    def test_a_pan_that_is_thrown_round_and_stops_has_no_burst(self) -> None:
+        places = [min(max((number - 30) * 38.0, 0.0), 420.0) for number in range(60)]
+        pictures = [moved_still(0, place) for place in places]
+        pictures[30:41] = [cv2.blur(picture, (39, 1)) for picture in pictures[30:41]]
+        self.assertEqual(fields_of(pictures).spans, ())
+        pictures[20:22] = [weave(moved_still(0, 0), moved_still(0, 5))] * 2
+        pictures[41:60] = [moved_still(0, 420 + number * 0.5) for number in range(19)]
+        self.assertEqual(fields_of(pictures).scan, "progressive")
 
     def test_half_and_half_is_mixed(self) -> None:
         found = fields_of([*interlaced(60), *(moment(number) for number in range(60, 120))])

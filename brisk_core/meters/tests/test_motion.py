@@ -1,7 +1,10 @@
 from fractions import Fraction
 from unittest import TestCase
 
-from brisk_core.meters.tests.drawn import converted, mix, moment, motion_of
+import cv2
+import numpy as np
+
+from brisk_core.meters.tests.drawn import converted, mix, moment, motion_of, moved_still
 
 
 def frames(spans: tuple[tuple[int, int], ...]) -> list[int]:
@@ -35,6 +38,13 @@ class MixturesTest(TestCase):
         pictures[30] = mix(pictures[29], pictures[31], 0.5)
         self.assertEqual(motion_of(pictures).blends, ((30, 31),))
 
+    def test_what_hardly_moves_is_no_mixture(self) -> None:
+        for speed in (0.3, 0.7, 1.1):
+            found = motion_of(
+                moved_still(0, 40 + 9 * np.sin(number * speed / 9), cv2.INTER_LINEAR) for number in range(90)
+            )
+            self.assertEqual(found.blends, (), speed)
+
     def test_a_dissolve_is_no_mixture_of_neighbours(self) -> None:
         pictures = [moment(number) for number in range(20)]
         pictures += [mix(moment(20 + at), moment(at, 2), at / 25) for at in range(25)]
@@ -48,6 +58,21 @@ class MixturesTest(TestCase):
             picture[250:280, 20 : 30 + 14 * (number % 5)] = 235
             pictures.append(picture)
         self.assertIsNone(motion_of(pictures).source_rate)
+
+    def test_a_still_picture_that_is_moved_by_parts_of_a_sample_is_no_mixture(self) -> None:
+        for step in (0.8, 3.8, 6.2):  # comes to lie on samples again in every fifth picture
+            for by in (cv2.INTER_LINEAR, cv2.INTER_CUBIC):
+                found = motion_of((moved_still(0, number * step, by) for number in range(100)), Fraction(25))
+                self.assertEqual((found.blends, found.source_rate), ((), None), (step, by))
+
+    def test_a_moved_still_picture_that_was_blended_as_well(self) -> None:
+        for step in (2, 4, 6):  # at 30 a second; the same places between samples as above
+            pictures = []
+            for number in range(100):
+                place = number * Fraction(6, 5)
+                first, second = (moved_still(0, float((int(place) + at) * step)) for at in (0, 1))
+                pictures.append(mix(first, second, float(place % 1)))
+            self.assertEqual(motion_of(pictures, Fraction(25)).source_rate, 30, step)
 
 
 class MissingPicturesTest(TestCase):

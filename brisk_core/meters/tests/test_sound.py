@@ -238,6 +238,26 @@ class FaultsTest(TestCase):
         self.assertEqual(len(found), 1)
         self.assertAlmostEqual(found[0][0], place / RATE, delta=0.011)
 
+    def test_a_gate_that_closes_between_words_leaves_no_dropouts_and_hides_none(self) -> None:
+        """Nothing at all between words that decay; a tremolo that dips to nothing; a hole inside a word."""
+        random, count = np.random.default_rng(8), RATE * 12
+        envelope, at = np.zeros(count), 0
+        while at < count:
+            length, pause = int(random.uniform(0.15, 0.4) * RATE), int(random.uniform(0.06, 0.25) * RATE)
+            word = np.minimum(1, np.sin(np.pi * np.arange(length) / length) * 2)
+            envelope[at : at + length] = word[: count - at]
+            at += length + pause
+        wave = np.sin(2 * np.pi * 150 * np.arange(count) / RATE)
+        voice = np.stack([wave * np.where(envelope > 0.02, envelope, 0) * 0.2] * 2).astype(np.float32)
+        dips = np.sin(2 * np.pi * 6 * np.arange(count) / RATE) / 2 + 0.5
+        tremolo = np.stack([wave * dips * 0.3] * 2).astype(np.float32)
+        for sound in (voice, tremolo):
+            self.assertEqual(self.faults(sound).dropouts, ())
+        place = next(at for at in range(4 * RATE, count, 100) if (envelope[at - 3000 : at + 5000] > 0.9).all())
+        voice[:, place : place + 1920] = 0  # 40 ms
+        found = self.faults(voice).dropouts
+        self.assertEqual([round(start - place / RATE, 2) for start, _ in found], [0.0])
+
     def test_clicks_to_the_sample(self) -> None:
         sound = tone(-20, 6, 440)
         sound[1, 150_000] += 0.3

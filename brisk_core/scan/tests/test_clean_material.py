@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from brisk_core.meters import Picture, Samples
-from brisk_core.meters.tests.drawn import Plane, mix, moment
+from brisk_core.meters.tests.drawn import Plane, mix, moment, moved_still
 from brisk_core.scan import PictureScan
 from brisk_core.scan.conclude import PictureVerdicts, judge_pictures
 
@@ -70,6 +70,13 @@ def handheld(number: int) -> Plane:
     return np.ascontiguousarray(picture[down : down + 288])
 
 
+def shaking(number: int) -> Plane:
+    """A camera without a stand: it shows one place for one picture now and then."""
+    return moved_still(
+        12 + 6 * np.cos(number / 8) + 2 * np.sin(number * 1.7), 40 + 8 * np.sin(number / 6) + 3 * np.sin(number * 1.3)
+    )
+
+
 def walker(number: int) -> Plane:
     """Something that moves in front of a standing ground."""
     picture = moment(0, grain=1.5)
@@ -104,7 +111,7 @@ def drawn_on_twos(number: int) -> Plane:
 MATERIAL: dict[str, Callable[[int], Plane]] = {
     "slow pan": pan(0.3), "pan": pan(1), "fast pan": pan(3), "pan without grain": pan(1, 0), "heavy grain": pan(1, 6),
     "captions over a pan": captions, "crawl": crawl, "lamp": lamp, "zoom": zoom, "hand-held": handheld, "walker": walker,
-    "credits": vertical, "fade": fade, "drawn on twos": drawn_on_twos,
+    "shaking": shaking, "moved still": lambda number: moved_still(0, number * 3.8), "credits": vertical, "fade": fade, "drawn on twos": drawn_on_twos,
     "still with grain": lambda number: moment(0.001 * number, grain=2.5),
 }  # fmt: skip
 
