@@ -141,9 +141,9 @@ def find_bursts(
     smooth: bool = False,
 ) -> tuple[Burst, ...]:
     """Return bursts in the order of the file; ``entries`` are its random access points in that order, and ``cuts`` the
-    first pictures of shots. ``shaken`` says of each picture whether its whole went there and back; ``waves`` are
-    the lowest of each, which tell a page that is turned from one that comes back; ``smooth`` says that the coder leaves
-    no edges of blocks, however few bits it has.
+    first pictures of shots, and whatever else leaps of itself. ``shaken`` says of each picture whether its whole went
+    there and back; ``waves`` are the lowest of each, which tell a page that is turned from one that comes back;
+    ``smooth`` says that the coder leaves no edges of blocks, however few bits it has.
     """
     near_cut = np.zeros(len(rows) + 1, np.bool_)
     for at in (0, len(rows), *(int(cut) for cut in cuts)):

@@ -48,7 +48,7 @@ _BURST = 2  # pictures in a row of two moments in a progressive file, or of the 
 _LONG = 12  # pictures in a row of one moment in an interlaced file that are reported
 _PULLDOWN = 5  # frames of a 3:2 pulldown period (SMPTE RP 197): three clean, two mixed
 _LEAST_MIXED = 12  # pictures that are sure, from which a file can be both
-_STRAY = 0.02  # share of pictures that may contradict the verdict
+_STRAY, _FEW_STRAYS = 0.02, 4  # share of pictures, and number of them, that may contradict the verdict
 
 UNSURE, PROGRESSIVE, TOP, BOTTOM = 0, 1, 2, 3
 
@@ -127,7 +127,7 @@ def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
     if strays > _STRAY * sure and sure < _LEAST_MIXED:
         says = f"the {sure} of {len(rows)} pictures that move in a way that tells fields apart do not agree"
         return FieldVerdict(scan=None, order=None, moments=said, says=says, spans=spans)
-    if strays > _STRAY * sure:
+    if strays > max(_STRAY * sure, _FEW_STRAYS):
         fields = {TOP, BOTTOM} - {kind for kind in (TOP, BOTTOM) if counts[kind] <= _STRAY * sure}
         if main != PROGRESSIVE and counts[PROGRESSIVE] <= _STRAY * sure:
             return FieldVerdict(scan=Scan.INTERLACED, order=None, moments=said, says="", spans=spans)

@@ -53,6 +53,7 @@ _SOURCES = tuple(
 _LEAST_MOVING = 30  # pictures
 _PHASES = 24
 _ALIKE = 0.6  # correlation of sharpness with the pattern
+_ALIKE_BOTH, _SURELY = 0.5, 1.1  # the same where coarse detail follows it surely
 _DEPTH = 0.04  # share of the sharpness that the pattern takes away between two source pictures
 _CLEAN_WEIGHT = 0.06  # of the lesser picture, up to which a picture counts as not blended
 _USUAL_STEP = 4  # pictures before and after whose steps are the usual
@@ -302,7 +303,7 @@ def _rate_pattern(
         sharper = _less_types(sharper, usable, coded.types)
     relative = np.where(usable, sharper, 0.0)
     numbers = np.arange(len(rows))
-    best: tuple[float, Fraction | None, float] = (_ALIKE, None, 0.0)
+    best: tuple[float, Fraction | None, float, float] = (_ALIKE_BOTH, None, 0.0, 0.0)  # score, rate, phase, alike
     for source in _SOURCES:
         ratio = source / rate
         if ratio.denominator == 1 or not _PLAUSIBLE[0] <= ratio <= _PLAUSIBLE[1]:
@@ -313,17 +314,17 @@ def _rate_pattern(
             alike, depth = _correlation(relative[usable], -pattern[usable])
             # Several phases fit a short pattern alike; the one that swings most is the one that explains it.
             score = alike + _SWING * float(np.ptp(pattern[usable])) - _ODD * (ratio.denominator > _LONG_PATTERN)
-            if alike > _ALIKE and depth > _DEPTH and score > best[0] and _holds(relative, -pattern, usable, ratio):
-                best = (score, source, float(phase))
-    _, source_rate, phase = best
+            if alike > _ALIKE_BOTH and depth > _DEPTH and score > best[0] and _holds(relative, -pattern, usable, ratio):
+                best = (score, source, float(phase), alike)
+    _, source_rate, phase, alike = best
     if source_rate is None:
         return None, None
-    place = numbers * float(source_rate / rate) + phase
-    if _rests_between_samples(rows, usable, source_rate / rate):
-        pattern = np.diff(_softness(place), prepend=0.0)
-        if not _coarse_follows(rows, usable, pattern, coded):
-            return None, None
-    lesser = np.minimum(place % 1, 1 - place % 1)
+    places = np.asarray(numbers * float(source_rate / rate) + phase, np.float64)
+    coarse = _coarse_follows(rows, usable, places, coded)
+    doubtful = alike < _ALIKE or _rests_between_samples(rows, usable, source_rate / rate)
+    if doubtful and coarse < (_SURELY if alike < _ALIKE else 1):
+        return None, None
+    lesser = np.minimum(places % 1, 1 - places % 1)
     return source_rate, (lesser > max(_CLEAN_WEIGHT, 0.5 / _PHASES)) & _near(usable)
 
 
@@ -342,19 +343,22 @@ def _rests_between_samples(rows: Rows, usable: NDArray[np.bool_], ratio: Fractio
         usual = np.abs(np.nanmedian(around, axis=1))
         past = np.minimum(usual % 1, 1 - usual % 1)
         found |= sure & (np.abs(past - turn) < _TURN_SURE + _STEP_SURE * usual)
-    return np.count_nonzero(found & usable) > _MOST_MOVED * np.count_nonzero(usable)
+    return bool(np.count_nonzero(found & usable) > _MOST_MOVED * np.count_nonzero(usable))
 
 
-def _coarse_follows(rows: Rows, usable: NDArray[np.bool_], pattern: NDArray[np.float64], coded: Coded | None) -> bool:
-    """Does what is coarse lose its detail with the pattern too? A blend takes it, a place between two samples not."""
+def _coarse_follows(rows: Rows, usable: NDArray[np.bool_], places: NDArray[np.float64], coded: Coded | None) -> float:
+    """Return how far what is coarse loses its detail too by the place between two pictures, over what a blend takes at
+    least: 1 and more for a blend, less for what lies between two samples.
+    """
     coarser = rows["coarser"].astype(np.float64)
     known = usable & ~np.isnan(coarser)
     if np.count_nonzero(known) < _LEAST_MOVING:
-        return False
+        return 0.0
     if coded is not None:
         coarser = _less_types(coarser, known, coded.types)
+    pattern = np.diff(_softness(places), prepend=0.0)
     alike, depth = _correlation(coarser[known], -pattern[known])
-    return alike > _COARSE_ALIKE and depth > _COARSE_DEPTH
+    return min(alike / _COARSE_ALIKE, depth / _COARSE_DEPTH)
 
 
 def _less_types(

@@ -98,7 +98,7 @@ def judge_pictures(
         bursts=find_bursts(
             rows("bursts"),
             _entries(packets) if packets else (),
-            cuts,
+            [*cuts, *_stops_and_goes(steadiness, len(change))],
             shaken=find_turns(rows("motion")) & changes_whole(change),
             waves=rows("signature")["waves"],
             smooth=codec in _SMOOTH,
@@ -108,6 +108,17 @@ def judge_pictures(
         full=full,
         rate=rate,
     )
+
+
+_FEW_REPEATS = 0.05  # of the pictures; more are a cadence
+
+
+def _stops_and_goes(steadiness: Steadiness, count: int) -> list[int]:
+    """Pictures at which motion stops or goes on, which leap by themselves."""
+    repeats = steadiness.repeats
+    if sum(end - start for start, end in repeats) > _FEW_REPEATS * count:
+        repeats = ()
+    return [at for span in (*repeats, *steadiness.freezes) for at in span]
 
 
 def _detail(

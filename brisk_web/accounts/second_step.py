@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from urllib.parse import quote, urlencode
 
 import segno
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils import timezone
@@ -17,6 +18,8 @@ from django.utils.crypto import salted_hmac
 from django_otp.models import Device
 from django_otp.plugins.otp_static.models import StaticDevice, StaticToken
 from django_otp.plugins.otp_totp.models import TOTPDevice, default_key
+
+from brisk_web.accounts.roles import LEAD
 
 RECOVERY_CODES = 10
 _LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"  # none that is taken for another
@@ -57,6 +60,13 @@ class Secret:
 def has_second_step(person: User) -> bool:
     """Does this person sign in with a code beside the password?"""
     return bool(TOTPDevice.objects.filter(user=person, confirmed=True).exists())
+
+
+def is_wanted_of(person: User) -> bool:
+    """Does this house want a code of this person, whether they like it or not?"""
+    if settings.SECOND_STEP_OF == "leads":
+        return person.is_superuser or bool(person.groups.filter(name=LEAD).exists())
+    return bool(settings.SECOND_STEP_OF == "everybody")
 
 
 def codes_left(person: User) -> int:

@@ -39,6 +39,7 @@ _LONGEST_AGENT = 300  # letters of what a browser says of itself
 _LONGEST_NAME = 150  # letters of a name, as Django keeps it
 #: In a session of somebody whose password was given by another person.
 OWES_PASSWORD = "owes-password"  # noqa: S105 - a key, no password
+_BY_PROVIDER, _STEP_TAKEN = "by-provider", "step-taken"  # in a session: the provider knew its person; a code is asked
 SEEN = "seen"  #: in a session: the second at which its person acted last
 SIGNED_IN_FROM = "signed-in-from"  #: in a session: browser, address and second at which it was begun
 _SEEN_EVERY_S = 60
@@ -47,6 +48,8 @@ _LONGEST_CODE = 40  # letters
 _BACKEND = "django.contrib.auth.backends.ModelBackend"  # of whoever is known by now
 #: What somebody can reach who has not chosen a password of their own yet.
 _WITHOUT_PASSWORD = ("/you/password", "/sign-out", "/session", "/notices/unread.json")
+#: What somebody can reach of whom the house wants a second step that is not switched on yet.
+_WITHOUT_STEP = ("/you/second-step", *_WITHOUT_PASSWORD)
 #: Addresses that pages ask by themselves, which are no sign of a person.
 _BY_ITSELF = ("/session", "/notices/unread.json")
 
@@ -108,6 +111,7 @@ def _let_in(request: HttpRequest, person: User, to: str, *, by_password: bool) -
     login(request, person, _BACKEND)
     if by_password and Preference.objects.filter(user=person, password_given=True).exists():
         request.session[OWES_PASSWORD] = True
+    request.session[_BY_PROVIDER] = not by_password
     request.session[SIGNED_IN_FROM] = {
         "agent": request.headers.get("User-Agent", "")[:_LONGEST_AGENT],
         "address": get_client_ip_address(request) or "",
@@ -183,7 +187,22 @@ class IdleSession:
                 request.session[SEEN] = now
             if request.session.get(OWES_PASSWORD) and request.path not in _WITHOUT_PASSWORD:
                 return redirect("password")
+            if request.path not in _WITHOUT_STEP and _owes_step(request):
+                return redirect("second-step")
         return self.answer(request)
+
+
+def _owes_step(request: HttpRequest) -> bool:
+    """Does the house want a second step of this person, who has none? A provider has steps of its own."""
+    person, session = request.user, request.session
+    if not settings.SECOND_STEP_OF or not isinstance(person, User):
+        return False
+    if session.get(_STEP_TAKEN) or session.get(_BY_PROVIDER) or not second_step.is_wanted_of(person):
+        return False
+    if second_step.has_second_step(person):
+        session[_STEP_TAKEN] = True
+        return False
+    return True
 
 
 def _is_an_act(request: HttpRequest) -> bool:

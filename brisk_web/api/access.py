@@ -12,7 +12,7 @@ from brisk_web.api.problems import Problem
 from brisk_web.house.models import Token
 from brisk_web.house.tokens import SCOPES, token_of
 
-READ, TAKE_IN, DECIDE, HAND_OVER = SCOPES
+READ, TAKE_IN, DECIDE, HAND_OVER, ORDER = SCOPES
 
 
 class ByToken(HttpBearer):

@@ -27,8 +27,8 @@ from brisk_web.storage.models import MediaFile
 Row = TypeVar("Row", bound=Model)
 
 _MOST_ROWS, _LARGEST = 100, (1 << 63) - 1
-_BEFORE: Any = Query(_LARGEST, ge=1, le=_LARGEST, description="rows whose id is smaller")  # type: ignore[type-arg]  # a class to mypy, a function when it runs
-_LIMIT: Any = Query(50, ge=1, le=_MOST_ROWS)  # type: ignore[type-arg]
+BEFORE: Any = Query(_LARGEST, ge=1, le=_LARGEST, description="rows whose id is smaller")  # type: ignore[type-arg]  # a class to mypy, a function when it runs
+LIMIT: Any = Query(50, ge=1, le=_MOST_ROWS)  # type: ignore[type-arg]
 
 
 def page_of(
@@ -111,7 +111,7 @@ def files_told() -> QuerySet[MediaFile]:
 
 
 @router.get("/jobs", response=schemas.Page, summary="Jobs")
-def jobs(request: HttpRequest, title: str = "", before: int = _BEFORE, limit: int = _LIMIT) -> dict[str, Any]:
+def jobs(request: HttpRequest, title: str = "", before: int = BEFORE, limit: int = LIMIT) -> dict[str, Any]:
     """The jobs whose title holds some words."""
     caller(request, READ)
     rows = Job.objects.filter(title__icontains=_plain(title)) if title else Job.objects.all()
@@ -127,7 +127,7 @@ def job(request: HttpRequest, job_id: int) -> dict[str, Any]:
 
 @router.get("/deliverables", response=schemas.Page, summary="What is owed")
 def owed_deliverables(
-    request: HttpRequest, job: int | None = None, state: str = "", before: int = _BEFORE, limit: int = _LIMIT
+    request: HttpRequest, job: int | None = None, state: str = "", before: int = BEFORE, limit: int = LIMIT
 ) -> dict[str, Any]:
     """What jobs owe, of one job, or in one state: waiting, reading, deciding, asked, signed, taken, refused."""
     caller(request, READ)
@@ -145,7 +145,7 @@ def deliverable(request: HttpRequest, deliverable_id: int) -> dict[str, Any]:
 
 
 @router.get("/files", response=schemas.Page, summary="Files")
-def files(request: HttpRequest, name: str = "", before: int = _BEFORE, limit: int = _LIMIT) -> dict[str, Any]:
+def files(request: HttpRequest, name: str = "", before: int = BEFORE, limit: int = LIMIT) -> dict[str, Any]:
     """The files that are known, of one name or all."""
     caller(request, READ)
     rows = files_told().filter(name=_plain(name)) if name else files_told()
@@ -161,7 +161,7 @@ def file(request: HttpRequest, file_id: int) -> dict[str, Any]:
 
 @router.get("/checks", response=schemas.Page, summary="Checks")
 def all_checks(
-    request: HttpRequest, file: int | None = None, before: int = _BEFORE, limit: int = _LIMIT
+    request: HttpRequest, file: int | None = None, before: int = BEFORE, limit: int = LIMIT
 ) -> dict[str, Any]:
     """The checks, of one file or all."""
     caller(request, READ)
@@ -188,7 +188,7 @@ def check_document(request: HttpRequest, check_id: int) -> HttpResponse:
 
 
 @router.get("/hand-offs", response=schemas.Page, summary="Hand-offs")
-def hand_offs(request: HttpRequest, before: int = _BEFORE, limit: int = _LIMIT) -> dict[str, Any]:
+def hand_offs(request: HttpRequest, before: int = BEFORE, limit: int = LIMIT) -> dict[str, Any]:
     """What was handed over."""
     caller(request, READ)
     return page_of(request, HandOff.objects.select_related("destination"), told_hand_off, before, limit)

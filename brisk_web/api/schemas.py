@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
+from typing import Annotated, Any
 
 from ninja import Field, Schema
-from pydantic import ConfigDict
+from pydantic import AwareDatetime, ConfigDict
+
+_MOST, _LARGEST = (1 << 31) - 1, (1 << 63) - 1  # that the database can number
 
 
 class Asked(Schema):
@@ -95,6 +97,53 @@ class NewHandOff(Asked):
     destination: str = Field(description="name of a destination")
 
 
+class NewDeliverable(Asked):
+    """A deliverable that a job owes from now on; what is left out begins with what the house has by default."""
+
+    name: str = Field(min_length=1, max_length=200)
+    spec: str = Field(max_length=100, description="id of a spec; its newest version unless ``version`` says another")
+    version: int | None = Field(None, ge=1, le=_MOST)
+    timeline: int | None = Field(None, ge=1, le=_LARGEST, description="id of a timeline of the job")
+    range: str = Field("", max_length=60, description="IN-OUT in timecodes or frames of the timeline; OUT is after it")
+    naming_rule: str | None = Field(None, max_length=255)
+    due_at: AwareDatetime | None = None
+    looked_after_by: str = Field("", max_length=150, description="name that a person signs in with")
+    rendered_by: str | None = Field(None, max_length=200)
+    rendered_by_email: str | None = Field(None, max_length=254)
+    language: str | None = Field(None, max_length=20)
+    two_sign: bool | None = None
+
+
+class NewSpec(Asked):
+    """A spec as people write it (YAML), to publish as the next version of its id."""
+
+    text: str = Field(min_length=1, max_length=1_000_000)
+    after: int | None = Field(None, ge=0, le=_MOST, description="number of the version that it was made from")
+
+
+class NewComment(Asked):
+    """Something to say of a check, of a line or a frame of it; ``@name`` tells a person."""
+
+    words: str = Field(min_length=1)
+    line: str = Field("", max_length=100)
+    frame: int | None = Field(None, ge=0, le=_MOST)
+
+
+class Pairing(Asked):
+    """A caption file that belongs to a file."""
+
+    captions: int = Field(ge=1, le=_LARGEST, description="id of the registered caption file")
+
+
+class NewPlan(Asked):
+    """A plan to work out; nothing is kept."""
+
+    kind: str = Field(description="bits, sizes, rates, order, plays, target, deck or disc")
+    asked: dict[str, Any] = Field(description="as ``brisk-sentry plan`` takes it (docs/plan-format.md)")
+    spec: str = Field("", max_length=100, description="id of the spec that it is held against")
+    files: list[Annotated[int, Field(ge=1, le=_LARGEST)]] = Field([], max_length=200, description="ids of files")
+
+
 class JobTold(Schema):
     """A job."""
 
@@ -153,6 +202,44 @@ class DecisionTold(Schema):
     id: int
     by: str
     at: datetime
+
+
+class SpecTold(Schema):
+    """A spec and its newest version."""
+
+    id: int
+    spec: str = Field(description="id that it is named by")
+    name: str
+    family: str
+    version: int
+    lines: int
+    review_by: date | None
+
+
+class SpecText(SpecTold):
+    """A spec with its document as people write it."""
+
+    text: str
+
+
+class CommentTold(Schema):
+    """What somebody said of a check."""
+
+    id: int
+    line: str
+    frame: int | None
+    words: str
+    by: str
+    at: datetime
+
+
+class CaptionsTold(Schema):
+    """Captions that belong to a file, as far as they are read."""
+
+    id: int
+    name: str
+    file: int | None = Field(description="id of the caption file; empty for a track of the file itself")
+    reading: str
 
 
 class HandOffTold(Schema):

@@ -57,6 +57,7 @@ class Environment:
     largest_frame_cache: int  #: bytes of decoded pictures that are kept
     logs: str  #: lines or json
     mail: Mail | None  #: ``None`` for mail that lies in a folder
+    second_step_of: str  #: of whom a code is asked beside the password: leads, everybody, empty for who wants it
     provider: Provider | None  #: ``None`` where people sign in here alone
 
 
@@ -126,6 +127,17 @@ def _mail(url: str) -> Mail | None:
         tls=secure,
         sender=sender,
     )
+
+
+_ASKED_FOR_A_CODE = ("", "leads", "everybody")
+
+
+def _second_step_of() -> str:
+    """Of whom BRISK_SECOND_STEP asks a code beside the password."""
+    asked = os.environ.get("BRISK_SECOND_STEP", "").strip()
+    if asked not in _ASKED_FOR_A_CODE:
+        raise ConfigurationRefused(f"met {asked!r} as BRISK_SECOND_STEP; expected leads, everybody, or nothing")
+    return asked
 
 
 _ON_THIS_MACHINE = ("127.0.0.1", "localhost", "::1")
@@ -204,5 +216,6 @@ def read_environment() -> Environment:
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
         logs=_logs(),
         mail=_mail(os.environ.get("BRISK_MAIL", "")),
+        second_step_of=_second_step_of(),
         provider=_provider(),
     )

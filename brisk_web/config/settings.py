@@ -173,6 +173,7 @@ LOGGING = {
 }
 
 SIGN_IN_PROVIDER = _env.provider
+SECOND_STEP_OF = _env.second_step_of
 
 # Mail lies in a folder until a house names a server for it.
 EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if _env.mail else 'filebased'}.EmailBackend"

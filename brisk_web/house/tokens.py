@@ -16,10 +16,11 @@ from brisk_web.house.services import record
 
 #: What a token can be allowed, with its words; each allows no more than its owner may.
 SCOPES = {
-    "read": "read jobs, files, checks and hand-offs",
-    "take-in": "open jobs, register files, take them in and have them checked",
-    "decide": "ask again, waive, watch, sign and take back",
+    "read": "read jobs, files, checks, specs and hand-offs, work plans out",
+    "take-in": "open jobs, register files and captions, take them in and have them checked",
+    "decide": "ask again, waive, watch, comment, sign and take back",
     "hand-over": "hand over, pause, go on, cancel, look again",
+    "order": "publish specs, add deliverables to jobs",
 }
 MOST_DAYS = 366
 _PREFIX = "brisk-"

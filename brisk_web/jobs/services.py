@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+from datetime import datetime, time, timedelta
+from typing import Any
+
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.utils import timezone
 
 from brisk_core.edit import FrameRange
 from brisk_web.checks.models import Check
 from brisk_web.checks.services import hold_against, open_check, order_as
-from brisk_web.house.services import bring_back, record
+from brisk_web.house.services import bring_back, defaults, record
 from brisk_web.jobs.events import assigned
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.storage.models import MediaFile
 
 _ASKED_OF_CHECKS = ("spec_version_id", "timeline_id", "range_start", "range_end")
 LARGEST_ATTEMPT = (1 << 31) - 1  # that a record can number
+
+
+_BY_DEFAULT = ("naming_rule", "rendered_by", "rendered_by_email", "language", "two_sign")
 
 
 class JobRefused(Exception):
@@ -27,6 +34,16 @@ def open_job(title: str, *, kind_of_work: str = "", by: User | None) -> Job:
     job = Job.objects.create(title=title, kind_of_work=kind_of_work)
     record("job.opened", job, f"Opened the job {title}", by=by)
     return job
+
+
+def by_default() -> dict[str, Any]:
+    """What a new deliverable of the house begins with, by the names of its fields."""
+    known = defaults()
+    said: dict[str, Any] = {name: getattr(known, name) for name in _BY_DEFAULT}
+    if known.due_in_days is not None:
+        day = timezone.localdate() + timedelta(days=known.due_in_days)
+        said["due_at"] = timezone.make_aware(datetime.combine(day, known.due_time or time(18)))
+    return said
 
 
 @transaction.atomic

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime, time, timedelta
 from typing import Any
 
 from django import forms
@@ -12,7 +11,6 @@ from django.contrib.auth.decorators import permission_required
 from django.forms import BoundField
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.utils import timezone
 
 from brisk_core.edit import EditHints
 from brisk_core.errors import ValueRefused
@@ -33,7 +31,6 @@ _PARTS: dict[str, tuple[str, ...]] = {
     "A new spec": ("spec_family", "spec_source", "review_in_days"),
 }  # fmt: skip
 _OF_TIMELINES = _PARTS["An imported timeline"]
-_OF_DELIVERABLES = ("naming_rule", "rendered_by", "rendered_by_email", "language", "two_sign")
 
 
 class KindOfWorkField(forms.ChoiceField):
@@ -131,15 +128,6 @@ def house_defaults(request: HttpRequest) -> HttpResponse:
             messages.success(request, f"New things begin with this from now on: {', '.join(changed)}.")
         return redirect("house-defaults")
     return render(request, "house/defaults.html", {"form": form}, status=422 if form.errors else 200)
-
-
-def of_a_deliverable(known: Defaults) -> dict[str, Any]:
-    """What the form of a new deliverable begins with."""
-    said: dict[str, Any] = {name: getattr(known, name) for name in _OF_DELIVERABLES}
-    if known.due_in_days is not None:
-        day = timezone.localdate() + timedelta(days=known.due_in_days)
-        said["due_at"] = timezone.make_aware(datetime.combine(day, known.due_time or time(18)))
-    return said
 
 
 def of_a_timeline(known: Defaults) -> dict[str, Any]:

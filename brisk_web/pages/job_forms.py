@@ -14,8 +14,9 @@ from brisk_web.accounts.people import people_here
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
+from brisk_web.jobs.services import by_default
 from brisk_web.pages.changing import SeenMixin
-from brisk_web.pages.defaults import KindOfWorkField, of_a_deliverable, read_rule
+from brisk_web.pages.defaults import KindOfWorkField, read_rule
 from brisk_web.shelf.models import published_by_family
 
 
@@ -92,7 +93,7 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             self.initial["range_text"] = self.instance.range_entry
         else:
             del self.fields["attempts_too"]
-            self.initial.update(of_a_deliverable(defaults()))
+            self.initial.update(by_default())
         published = published_by_family()
         self.fields["spec_version"].queryset = published  # type: ignore[attr-defined]
         families = groupby(published, key=lambda version: version.spec.family)

@@ -23,7 +23,12 @@ _SECRET = "second-step-secret"  # noqa: S105 - in a session: the one that is sho
 
 def _show(request: HttpRequest, *, status: int = 200, **more: Any) -> HttpResponse:
     person = signed_in(request)
-    context: dict[str, Any] = {"has": steps.has_second_step(person), "left": steps.codes_left(person), **more}
+    context: dict[str, Any] = {
+        "has": steps.has_second_step(person),
+        "left": steps.codes_left(person),
+        "wanted": steps.is_wanted_of(person),
+        **more,
+    }
     if not context["has"]:
         key = request.session.get(_SECRET)
         secret = Secret(key) if key else Secret.new()
@@ -79,6 +84,8 @@ def remove(request: HttpRequest) -> HttpResponse:
     person = signed_in(request)
     if refusal := _why_not_change(request, person):
         return refusal
+    if steps.is_wanted_of(person):
+        return _show(request, status=409, mistake="This house wants a code of you; it stays on.")
     steps.remove(person)
     record("person.second-step-removed", person, "Signs in with the password alone from now on", by=person)
     messages.success(request, "You sign in with your password alone from now on.")

@@ -195,6 +195,14 @@ class BurstTest(TestCase):
         entries = [Entry(at, at) for at in range(0, COUNT, GROUP)]
         self.assertEqual(find_bursts(rows, entries, []), (Burst(start=40, end=48, kind=BurstKind.UNTIL_ENTRY),))
 
+    def test_motion_that_stops_for_a_picture_and_goes_on_is_no_burst(self) -> None:
+        places = [number - (number > 25) - (number > 50) - (number > 75) for number in range(COUNT)]
+        rows = measure([meter() for meter in METERS], (moment(place * 0.7, grain=0.5) for place in places))
+        entries = [Entry(at, at) for at in range(0, COUNT, 25)]
+        stops = [at for repeat in (26, 51, 76) for at in (repeat, repeat + 1)]
+        self.assertNotEqual(find_bursts(rows.rows("bursts"), entries, []), ())
+        self.assertEqual(find_bursts(rows.rows("bursts"), entries, stops), ())
+
     def test_two_groups_one_after_the_other(self) -> None:
         planes = planted(GROUNDS["slow pan"], 30, 36)
         planes[44:] = planted(shown(planes), 44, 48)[44:]

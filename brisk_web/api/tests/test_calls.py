@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
@@ -20,17 +21,23 @@ from jsonschema import Draft202012Validator
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
 from brisk_web.api.calls import addresses, forget_answers, schema
 from brisk_web.api.models import GivenAnswer
+from brisk_web.checks.tests.test_pages import EDL
 from brisk_web.decisions.models import Request, Signature
-from brisk_web.decisions.tests.test_decisions import DecisionCase
+from brisk_web.decisions.tests.test_decisions import SPEC, DecisionCase
+from brisk_web.edits.services import import_timeline
 from brisk_web.handoff import services as handing
 from brisk_web.handoff.models import Destination
-from brisk_web.house.models import AuditEntry, Token
+from brisk_web.house.models import AuditEntry, Defaults, Token
 from brisk_web.house.tokens import SCOPES, make_token
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import take_in
 from brisk_web.pages.tests.furnished import addresses as pages
+from brisk_web.planner.models import Plan
+from brisk_web.planner.services import keep
+from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile, Upload
 from brisk_web.storage.services import StorageRefused, receive
+from brisk_web.telling.models import Comment, Notice
 
 PROBLEM = "application/problem+json"
 PASSWORD = "right-word"
@@ -131,6 +138,113 @@ class WholeWayTest(ApiCase):
         self.refused(self.post("/decisions/verdict/1/taking-back", {"why": "x"}, lead), 404, "expected one of request")
 
 
+class OrderingTest(ApiCase):
+    """What is ordered and said: each call does what its page does, and refuses with the same sentences."""
+
+    def spec_text(self, slug: str = "canal-own", size: str = "1920x1080") -> str:
+        return SPEC.replace(f"id: {self.version.spec.slug}", f"id: {slug}").replace("1920x1080", size)
+
+    def test_a_spec_is_published_read_and_never_written_over_unseen(self) -> None:
+        made = self.post("/specs", {"text": self.spec_text()}, self.token_for(LEAD))
+        self.assertEqual((made.status_code, made.json()["spec"], made.json()["version"]), (201, "canal-own", 1))
+        lead = self.token_for(LEAD)
+        again = self.post("/specs", {"text": self.spec_text()}, lead)
+        self.assertEqual((again.status_code, again.json()["id"]), (200, made.json()["id"]))
+        other = self.spec_text(size="1280x720")
+        self.refused(self.post("/specs", {"text": other}, lead), 409, "There is version 1 of 'canal-own'")
+        changed = self.post("/specs", {"text": other, "after": 1}, lead)
+        self.assertEqual((changed.status_code, changed.json()["version"]), (201, 2))
+        told = self.get("/specs/canal-own").json()
+        self.assertEqual((told["version"], "1280x720" in told["text"]), (2, True))
+        self.assertIn("1920x1080", self.get("/specs/canal-own?version=1").json()["text"])
+        self.refused(self.get("/specs/canal-own?version=9"), 404, "There is no version 9 of the spec 'canal-own'.")
+        self.assertIn("canal-own", [row["spec"] for row in self.get("/specs").json()["rows"]])
+        wrong = self.post("/specs", {"text": other.replace("equals", "equal"), "after": 2}, lead)
+        self.refused(wrong, 422, "mistake")
+        self.assertTrue(wrong.json()["mistakes"][0]["place"])
+        self.assertEqual(SpecVersion.objects.filter(spec__slug="canal-own").count(), 2)
+
+    def test_a_deliverable_is_added_with_what_the_house_has_by_default(self) -> None:
+        Defaults.objects.create(naming_rule="OLP_*_V##.mp4", rendered_by="Lamp House", due_in_days=3)
+        job, slug = self.wide.job_id, self.version.spec.slug
+        made = self.post(f"/jobs/{job}/deliverables", {"name": "Tall", "spec": slug, "looked_after_by": "lead"})
+        self.assertEqual((made.status_code, made.json()["state"], made.json()["spec"]), (201, "waiting", slug))
+        row = Deliverable.objects.get(pk=made.json()["id"])
+        self.assertEqual(
+            (row.naming_rule, row.rendered_by, row.assigned_to), ("OLP_*_V##.mp4", "Lamp House", self.lead)
+        )
+        self.assertEqual(row.due_at and timezone.localtime(row.due_at).hour, 18)
+        said = {"naming_rule": "", "due_at": "2026-12-24T12:00:00Z", "two_sign": True, "version": self.version.number}
+        own = self.post(f"/jobs/{job}/deliverables", {"name": "Square", "spec": slug, **said}).json()
+        row = Deliverable.objects.get(pk=own["id"])
+        self.assertEqual((row.naming_rule, row.two_sign, row.due_at and row.due_at.day), ("", True, 24))
+        for change, status, says in (
+            ({"name": "Tall"}, 409, "has a deliverable 'Tall' already"),
+            ({"spec": "nowhere"}, 422, "There is no spec 'nowhere'."),
+            ({"version": 99}, 422, "There is no version 99 of the spec"),
+            ({"naming_rule": "a/b##.mp4"}, 422, "met"),
+            ({"range": "0-10"}, 422, "A range needs a timeline."),
+            ({"timeline": 999}, 422, "The job has no timeline 999."),
+            ({"looked_after_by": "nobody"}, 422, "There is nobody called 'nobody'."),
+            ({"rendered_by_email": "lamp"}, 422, "expected an e-mail address"),
+            ({"due_at": "2026-12-24T12:00:00"}, 422, "due_at"),
+        ):
+            answer = self.post(f"/jobs/{job}/deliverables", {"name": "Next", "spec": slug} | change)
+            self.refused(answer, status, says)
+        self.assertEqual(Deliverable.objects.filter(job=job).count(), 3)
+        self.wide.job.retired_at = timezone.now()
+        self.wide.job.save()
+        self.refused(self.post(f"/jobs/{job}/deliverables", {"name": "Next", "spec": slug}), 404, "no such thing")
+
+    def test_a_range_on_the_timeline_of_the_job(self) -> None:
+        timeline = import_timeline(self.wide.job, SimpleUploadedFile("lock.edl", EDL), {"rate": "25"}, by=self.operator)
+        asked = {"name": "Part", "spec": self.version.spec.slug, "timeline": timeline.pk, "range": "2-5"}
+        row = Deliverable.objects.get(pk=self.post(f"/jobs/{self.wide.job_id}/deliverables", asked).json()["id"])
+        self.assertEqual((row.timeline, row.range_start, row.range_end), (timeline, 2, 5))
+        asked |= {"name": "Other", "range": "5-2"}
+        self.refused(self.post(f"/jobs/{self.wide.job_id}/deliverables", asked), 422, "5-2")
+
+    def test_comments_name_people_and_removed_ones_are_gone(self) -> None:
+        path = f"/checks/{self.check.pk}/comments"
+        made = self.post(path, {"words": "Look here, @lead", "line": "size", "frame": 3})
+        self.assertEqual((made.status_code, made.json()["frame"]), (201, 3))
+        self.assertEqual(Notice.objects.filter(person=self.lead, kind=Notice.Kind.NAMED).count(), 1)
+        self.assertEqual([row["words"] for row in self.get(path).json()["rows"]], ["Look here, @lead"])
+        self.refused(self.post(path, {"words": " "}), 422, "words")
+        self.refused(self.post(path, {"words": "x", "line": "colour"}), 409, "The check has no line 'colour'.")
+        self.refused(self.post(path, {"words": "x", "frame": 30}), 409, "expected one of 0 to 29")
+        Comment.objects.update(retired_at=timezone.now())
+        self.assertEqual(self.get(path).json()["rows"], [])
+
+    def test_captions_are_put_beside_a_file(self) -> None:
+        (self.folder / "shelf" / "apart.srt").write_text("1\n00:00:00,100 --> 00:00:00,900\nA lamp.\n")
+        source = self.post("/files", {"root": self.root.name, "path": "apart.srt"}).json()
+        self.work()
+        path = f"/files/{self.check.media_file_id}/captions"
+        self.assertEqual(self.get(path).json(), [])
+        put = self.post(path, {"captions": source["id"]})
+        self.assertEqual((put.status_code, put.json()["name"], put.json()["reading"]), (201, "apart.srt", "done"))
+        self.assertEqual([row["file"] for row in self.get(path).json()], [source["id"]])
+        self.refused(self.post(path, {"captions": self.check.media_file_id}), 422, "There is no caption file")
+
+    def test_plans_are_worked_out_and_read(self) -> None:
+        sources = [{"rate": "25", "length": "60 s"}]
+        told = self.post("/plans", {"kind": "rates", "asked": {"sources": sources, "targets": ["25", "29.97i"]}}).json()
+        self.assertEqual([row["rate"] for row in told["targets"]], ["25", "30000/1001"])
+        deck = self.post("/plans", {"kind": "deck", "asked": {}, "files": [self.check.media_file_id]})
+        self.assertIn(deck.status_code, (200, 422), deck.content)
+        self.assertEqual(Plan.objects.count(), 0)
+        keep(self.wide.job, "Rates", {"sources": sources}, None, by=self.operator, kind="rates")
+        kept = self.get(f"/jobs/{self.wide.job_id}/plans").json()["rows"]
+        self.assertEqual(
+            [(row["name"], row["document"]["schema"]) for row in kept], [("Rates", "brisk-sentry/plan-rates/1")]
+        )
+        self.refused(self.post("/plans", {"kind": "weather", "asked": {}}), 422, "expected one of bits, sizes")
+        wrong = self.post("/plans", {"kind": "rates", "asked": {"sources": []}})
+        self.refused(wrong, 422, "expected a list of 1 to")
+        self.assertEqual(wrong.json()["mistakes"][0]["place"], "sources")
+
+
 class RightsTest(ApiCase):
     def calls(self) -> list[tuple[str, str]]:
         """Every call of the interface, with the ids of what is there."""
@@ -144,6 +258,10 @@ class RightsTest(ApiCase):
             for path, methods in schema()["paths"].items()
             for method in methods
         ]
+
+    def changes(self) -> list[tuple[str, str]]:
+        """Those that change something; a plan is worked out and nothing kept."""
+        return [(method, path) for method, path in self.calls() if method != "get" and path != "/plans"]
 
     def ask(self, method: str, path: str, text: str) -> Any:
         if method == "put":
@@ -174,21 +292,20 @@ class RightsTest(ApiCase):
         reads, writes = self.token_for(LEAD, "read"), self.token_for(LEAD, *[one for one in SCOPES if one != "read"])
         before = AuditEntry.objects.count()
         for method, path in self.calls():
-            answer = self.ask(method, path, writes if method == "get" else reads)
+            asks = method == "get" or path == "/plans"
+            answer = self.ask(method, path, writes if asks else reads)
             if answer.status_code == 422:  # what it takes is read first, and nothing was sent
-                answer = self.post(path, self.sample(path), reads)
+                answer = self.post(path, self.sample(path), writes if asks else reads)
             self.refused(answer, 403, "it would need the scope")
         self.assertEqual(AuditEntry.objects.count(), before)
 
     def test_a_token_does_no_more_than_its_owner_may(self) -> None:
         viewer, before = self.token_for(VIEWER), None
         before = AuditEntry.objects.count()
-        for method, path in self.calls():
-            if method != "get":
-                answer = (
-                    self.ask(method, path, viewer) if method == "put" else self.post(path, self.sample(path), viewer)
-                )
-                self.refused(answer, 403, "viewer may not do this.")
+        for method, path in self.changes():
+            answer = self.ask(method, path, viewer) if method == "put" else self.post(path, self.sample(path), viewer)
+            self.refused(answer, 403, "viewer may not do this.")
+        self.assertEqual(self.post("/plans", {"kind": "rates", "asked": {}}, viewer).status_code, 422)
         self.assertEqual(AuditEntry.objects.count(), before)
         waived = {"line": "size", "reason": "agreed"}
         self.refused(self.post(f"/checks/{self.check.pk}/waivers", waived), 409, "Only a lead")
@@ -198,6 +315,8 @@ class RightsTest(ApiCase):
         samples = {
             "jobs": {"title": "X"}, "files": {"root": "x", "path": "y"}, "attempts": {"deliverable": 1}, "requests": {},
             "checks": {"file": 1, "spec": "x"}, "waivers": {"line": "size", "reason": "x"}, "taking-back": {"why": "x"},
+            "comments": {"words": "x"}, "captions": {"captions": 1}, "specs": {"text": "x"},
+            "deliverables": {"name": "x", "spec": "x"}, "plans": {"kind": "rates", "asked": {}},
             "watchings": {"start": 0, "end": 1}, "signatures": {"password": "x"}, "hand-offs": {"destination": "x"},
         }  # fmt: skip
         return samples.get(path.rpartition("/")[2], {})
@@ -296,7 +415,13 @@ class ShapeTest(ApiCase):
             numbers = {
                 name: chance.choice([own.get(name, 1), 1, 10**18, 10**30]) for name in (*own, "job_id", "file_id")
             }
-            numbers |= {"decision_id": 1, "handoff_id": 1, "kind": chance.choice(["waiver", "x"]), "action": "pause"}
+            numbers |= {
+                "name": "small",
+                "decision_id": 1,
+                "handoff_id": 1,
+                "kind": chance.choice(["waiver", "x"]),
+                "action": "pause",
+            }
             if chance.random() < 0.3:
                 query = "&".join(f"{name}={chance.choice(odd[2:10])}" for name in chance.sample(_QUERY, 2))
                 answer = self.get(f"{chance.choice(gets).format_map(numbers)}?{query}")

@@ -90,6 +90,12 @@ class SigningInTest(ProviderTestCase):
         self.go()
         self.assertEqual(self.client.get("/jobs/").status_code, 200)
 
+    def test_a_second_step_that_the_house_wants_is_the_provider_s_own_here(self) -> None:
+        self.join()
+        with self.settings(SECOND_STEP_OF="everybody"):
+            self.go()
+            self.assertEqual(self.client.get("/jobs/").status_code, 200)
+
     def test_what_is_not_proven_lets_nobody_in(self) -> None:
         self.join()
         now = int(time.time())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import re
 from io import StringIO
 from typing import Any
@@ -16,6 +17,7 @@ from django_otp.plugins.otp_totp.models import TOTPDevice
 
 from brisk_web.accounts import second_step
 from brisk_web.accounts.second_step import CodeRefused, Secret
+from brisk_web.config.environment import ConfigurationRefused, read_environment
 from brisk_web.house.models import AuditEntry
 from brisk_web.testing import HouseMixin
 
@@ -224,3 +226,62 @@ class SwitchingOnTest(SecondStepTestCase):
         self.assertFalse(second_step.has_second_step(self.people["lead"]))
         with self.assertRaisesRegex(CommandError, "expected the name"):
             call_command("remove_second_step", "nobody")
+
+
+class WantedTest(SecondStepTestCase):
+    """A house that wants a code of leads, or of everybody."""
+
+    def reached(self, *, by: str, of: str, path: str = "/jobs/") -> str:
+        """Where a person ends who asks for a page."""
+        with self.settings(SECOND_STEP_OF=of):
+            self.client.force_login(self.people[by])
+            answer = self.client.get(path)
+        return str(answer["Location"]) if answer.status_code == 302 else path
+
+    def test_nothing_else_opens_before_it_is_on(self) -> None:
+        for by, of, shut in (
+            ("lead", "leads", True),
+            ("operator", "leads", False),
+            ("operator", "everybody", True),
+            ("viewer", "everybody", True),
+            ("lead", "", False),
+        ):
+            for path in ("/jobs/", "/", "/files/", "/admin/", "/you/tokens"):
+                if (by, path) != ("viewer", "/admin/"):
+                    told = self.reached(by=by, of=of, path=path)
+                    self.assertEqual(told == "/you/second-step", shut, (by, of, path, told))
+        with self.settings(SECOND_STEP_OF="everybody"):
+            self.assertEqual(self.client.get("/you/second-step").status_code, 200)
+            self.assertEqual(self.client.get("/session").status_code, 200)
+            self.assertEqual(self.client.post("/jobs/", {"title": "Locks"})["Location"], "/you/second-step")
+
+    def test_switched_on_it_opens_and_stays_on(self) -> None:
+        with self.settings(SECOND_STEP_OF="everybody"):
+            self.give_password()
+            page = self.client.get("/you/second-step").content.decode()
+            self.assertIn("This house wants a code of you beside your password", page)
+            self.assertNotIn("Cancel", page)
+            shown = re.search(r"data-secret>([A-Z2-7 ]+)<", page)
+            assert shown
+            key = base64.b32decode(shown.group(1).replace(" ", "")).hex()
+            sent = {"code": self.code(key), "password": "right-word"}
+            self.assertContains(self.client.post("/you/second-step", sent), "data-recovery-codes")
+            self.assertEqual(self.client.get("/jobs/").status_code, 200)
+            kept = self.client.post("/you/second-step/remove", {"password": "right-word"})
+            self.assertContains(kept, "This house wants a code of you; it stays on.", status_code=409)
+            self.assertTrue(second_step.has_second_step(self.people["operator"]))
+        self.client.post("/you/second-step/remove", {"password": "right-word"})
+        self.assertFalse(second_step.has_second_step(self.people["operator"]))
+
+    def test_whose_phone_is_gone_sets_it_up_anew_at_the_next_signing_in(self) -> None:
+        self.begun()
+        second_step.remove(self.people["operator"])
+        with self.settings(SECOND_STEP_OF="everybody"):
+            self.give_password()
+            self.assertEqual(self.client.get("/jobs/")["Location"], "/you/second-step")
+
+    def test_a_word_that_is_none_is_refused_at_the_start(self) -> None:
+        all_of_them = mock.patch.dict("os.environ", {"BRISK_SECOND_STEP": "all"})
+        with all_of_them, self.assertRaises(ConfigurationRefused) as refused:
+            read_environment()
+        self.assertIn("expected leads, everybody, or nothing", str(refused.exception))
