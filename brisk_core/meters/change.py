@@ -167,23 +167,22 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     colour = np.nan_to_num(rows["colour"].astype(np.float64))
     most_colour = np.nan_to_num(neighbours(colour, _CUT_REACH)).max(axis=1)
     recoloured = (colour > _CUT_COLOUR) & (colour > _CUT_COLOUR_OVER * _usual(colour) + 1) & (colour > most_colour)
-    return np.flatnonzero((strong & stands_out & leads & ~_ends_of_fades(moved, levels, unlike)) | recoloured)
+    cuts = strong & stands_out & leads
+    fades = (levels > _FADE_LEVELS) & (unlike < _FADE_UNLIKE)
+    for at in np.flatnonzero(cuts).tolist():
+        cuts[at] = not _ends_a_fade(at, fades, moved)
+    return np.flatnonzero(cuts | recoloured)
 
 
-def _ends_of_fades(
-    moved: NDArray[np.float64], levels: NDArray[np.float64], unlike: NDArray[np.float64]
-) -> NDArray[np.bool_]:
-    """Return the last steps of fades into nothing and the first out of it: structure goes or comes with a step that is
+def _ends_a_fade(at: int, fades: NDArray[np.bool_], moved: NDArray[np.float64]) -> bool:
+    """Is it the last step of a fade into nothing, or the first out of it? Structure goes or comes with a step that is
     like the others, which change all levels and no structure.
     """
-    fades = (levels > _FADE_LEVELS) & (unlike < _FADE_UNLIKE)
-    found = np.zeros(len(moved), np.bool_)
-    for way in (1, -1):
-        steady, step = fades[::way], moved[::way]
-        for at in range(_FADE_STEPS, len(moved)):
-            before = slice(at - _FADE_STEPS, at)
-            found[::way][at] |= steady[before].all() and step[at] < _FADE_OVER * float(np.median(step[before]))
-    return found
+    for beside in (slice(max(at - _FADE_STEPS, 0), at), slice(at + 1, at + 1 + _FADE_STEPS)):
+        steps = moved[beside]
+        if len(steps) == _FADE_STEPS and fades[beside].all() and moved[at] < _FADE_OVER * float(np.median(steps)):
+            return True
+    return False
 
 
 def _usual(values: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -380,8 +379,9 @@ def _repeated(rows: Rows, top: NDArray[np.float64], cell: NDArray[np.float64]) -
     touched_up = (mean <= _REPEAT_OF_MEAN * usual) & (top >= _UNEVEN * mean)
     quiet = (mean <= _REPEAT_MEAN) | touched_up
     # Where few pictures move at all, a coder that touches up a still one looks like a small motion.
-    known = np.isfinite(neighbours(top, _REACH))
-    lively = np.count_nonzero(known & (neighbours(top, _REACH) >= _LIVELY), axis=1) >= _MOST_LIVELY * known.sum(axis=1)
+    beside = neighbours(top, _REACH)
+    known = np.isfinite(beside)
+    lively = np.count_nonzero(known & (beside >= _LIVELY), axis=1) >= _MOST_LIVELY * known.sum(axis=1)
     least = np.where(lively, _LIVELY, _TOUCHED_UP)
     for at in np.flatnonzero(quiet & (liveliest >= least) & (top < _REPEAT_SHARE * liveliest)):
         found[at] = _stands_out(top, cell, int(at), float(least[at]))

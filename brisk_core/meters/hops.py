@@ -19,6 +19,7 @@ from brisk_core.meters.clicks import REACH, strongest_click
 HOPS = 10  #: hops a second
 FINE = 20  #: finer steps of a hop: 5 ms each
 _AT_ONCE = 50  # hops measured together
+_LOUDEST = 1e6  # times full scale, 120 dB over it
 #: Sample value from which a sample is at the rail: one step of 16 bits below full scale.
 _RAIL = 1 - 2 / 32768
 _RAIL_RUN = 3  # samples in a row
@@ -118,7 +119,9 @@ class SoundMeter:
         return hop
 
     def take(self, samples: Samples) -> None:
-        """Take the next samples, ``(channels, count)``."""
+        """Take the next samples, ``(channels, count)``; what no sound can be is held to bounds."""
+        if samples.size and not float(np.abs(samples).max()) <= _LOUDEST:  # no number is not, either
+            samples = np.nan_to_num(samples).clip(-_LOUDEST, _LOUDEST)
         if self._head_left > 0:
             self._head.append(samples[:, : self._head_left].copy())
             self._head_left -= samples.shape[1]

@@ -93,6 +93,7 @@ def _dropouts(rows: NDArray[Any]) -> Times:
     for channel in range(rows["fine"].shape[1] if len(rows) else 0):
         levels = rows["fine"][:, channel].reshape(-1).astype(np.int64)
         quiet = runs(levels <= _GONE)
+        pauses = np.array([(start, _left(levels, start, end)) for start, end in quiet]).reshape(-1, 2)
         gone = [
             (start, end)
             for start, end in _between_sound(quiet, levels)
@@ -104,7 +105,7 @@ def _dropouts(rows: NDArray[Any]) -> Times:
             gap
             for gap in gone
             if not _names_line_up(levels, gap, quiet)
-            and (_is_cut_off(levels, *gap) or not _goes_quiet_often(levels, gap, quiet))
+            and (_is_cut_off(levels, *gap) or not _goes_quiet_often(levels, gap, pauses))
         ]
     joined: list[tuple[int, int]] = []
     for start, end in sorted(found):  # channels go together
@@ -170,11 +171,14 @@ def _is_gone_at_once(levels: NDArray[np.int64], start: int, end: int) -> bool:
     return last >= edges[0] - _FADE and first >= edges[1] - _FADE and min(fall, rise) >= _STEEP
 
 
-def _goes_quiet_often(levels: NDArray[np.int64], gap: tuple[int, int], quiet: list[tuple[int, int]]) -> bool:
-    """Is as little left between sounds time and again around a gap, as where a gate closes between words?"""
+def _goes_quiet_often(levels: NDArray[np.int64], gap: tuple[int, int], pauses: NDArray[np.float64]) -> bool:
+    """Is as little left between sounds time and again around a gap, as where a gate closes between words?
+
+    ``pauses`` are where the track is quiet and what is left there, one a row in order.
+    """
+    first, last = np.searchsorted(pauses[:, 0], (gap[0] - _AROUND, gap[0] + _AROUND + 1))
     left = max(_left(levels, *gap) + _UNDER, _NOTHING)
-    alike = [one for one in quiet if abs(one[0] - gap[0]) <= _AROUND and _left(levels, *one) <= left]
-    return len(alike) > _OFTEN
+    return int(np.count_nonzero(pauses[first:last, 1] <= left)) > _OFTEN
 
 
 def _is_cut_off(levels: NDArray[np.int64], start: int, end: int) -> bool:

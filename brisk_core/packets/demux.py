@@ -23,7 +23,7 @@ from brisk_core.packets.caption_data import (
     track_triplets,
 )
 from brisk_core.packets.picture_types import count_slices, head_reader
-from brisk_core.packets.series import MOST_SOUND_STEPS, NO_TIME, SOUND_STEPS, PacketSeries
+from brisk_core.packets.series import LAST_TIME, MOST_SOUND_STEPS, NO_TIME, SOUND_STEPS, PacketSeries
 from brisk_core.packets.teletext import TeletextSubtitles
 from brisk_core.reading import HeaderReading, Source, open_container
 from brisk_core.reading.library import is_caption_data, sound_codec, text_tracks
@@ -63,7 +63,7 @@ class SoundTotals:
 
         def take(packet: Any, size: int) -> None:
             pts = packet.pts
-            if pts is None:
+            if pts is None or not -LAST_TIME < pts < LAST_TIME:
                 self.size += size
                 return
             add(pts)
@@ -169,12 +169,13 @@ class _PictureColumns:
             if len(slice_counts) < SLICE_PICTURES:
                 slice_counts.append(count_slices(bytes(data), codec, length_size))
             pts, dts = packet.pts, packet.dts
-            add_pts(NO_TIME if pts is None else pts)
-            add_dts(NO_TIME if dts is None else dts)
+            timed = pts is not None and -LAST_TIME < pts < LAST_TIME
+            add_pts(pts if timed else NO_TIME)
+            add_dts(dts if dts is not None and -LAST_TIME < dts < LAST_TIME else NO_TIME)
             add_size(size)
             add_type(head.letter)
             add_key(packet.is_keyframe)
-            if pts is not None and pts > self.last_pts:
+            if timed and pts > self.last_pts:
                 self.last_pts, self.last_packet = pts, packet
 
         return take

@@ -96,7 +96,7 @@ def _duration(series: PacketSeries, fit: RateFit) -> Fraction:
         return len(series) / fit.rate
     pts = series.presented_pts()
     last = series.last_duration or round(1 / (fit.rate * series.time_base))
-    return (int(pts[-1] - pts[0]) + last) * series.time_base
+    return (int(pts[-1]) - int(pts[0]) + last) * series.time_base
 
 
 def _observe_bit_rates(builder: FactsBuilder, series: PacketSeries, fit: RateFit, duration: Fraction) -> None:

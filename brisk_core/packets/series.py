@@ -15,6 +15,7 @@ SERIES_FORMAT = 2
 SOUND_STEPS = 25  # steps a second in which the bytes of sound packets are counted
 MOST_SOUND_STEPS = 24 * 3600 * SOUND_STEPS  # kept; a later packet is counted in the totals only
 NO_TIME = np.iinfo(np.int64).min  # stands where a packet carries no time
+LAST_TIME = 1 << 60  # ticks; what lies farther from zero is no time, and sums of times stay within 64 bits
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

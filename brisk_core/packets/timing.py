@@ -58,7 +58,7 @@ def fit_rate(pts: NDArray[np.int64], time_base: Fraction) -> RateFit | None:
         return None
     steps = np.diff(pts)
     smallest, largest = int(steps.min()), int(steps.max())
-    mean = (len(pts) - 1) / (int(pts[-1] - pts[0]) * time_base)
+    mean = (len(pts) - 1) / ((int(pts[-1]) - int(pts[0])) * time_base)
     tick = _rounding(steps, time_base)
     fitting = _fitting(pts, mean, time_base, tick)
     alike = _but_for_a_few(steps, tick)
@@ -71,7 +71,7 @@ def fit_rate(pts: NDArray[np.int64], time_base: Fraction) -> RateFit | None:
     constant = abs(period - smallest) <= tick and abs(period - largest) <= tick
     return RateFit(
         rate=rate,
-        mean_step=Fraction(int(pts[-1] - pts[0]), len(pts) - 1),
+        mean_step=Fraction(int(pts[-1]) - int(pts[0]), len(pts) - 1),
         standard=bool(fitting),
         constant=constant,
         smallest_step=smallest,
@@ -92,7 +92,7 @@ def fit_pulldown(pts: NDArray[np.int64], time_base: Fraction) -> RateFit | None:
         if turns and _spread(pts[::2], rate / 2, time_base) <= 1:
             return RateFit(
                 rate=rate,
-                mean_step=Fraction(int(pts[-1] - pts[0]), len(steps)),
+                mean_step=Fraction(int(pts[-1]) - int(pts[0]), len(steps)),
                 standard=True,
                 constant=True,
                 smallest_step=int(steps.min()),

@@ -112,7 +112,7 @@ def _read_wrapper(builder: FactsBuilder, file: BinaryIO, size: int) -> Structure
         structure = riff.read_avi(builder, file, size)
     elif wrapper_format == "wav":
         structure = riff.read_wave(builder, file, size)
-    elif signatures.is_bare_sound(head):
+    elif signatures.is_bare_sound(head) or signatures.is_read_by_the_library(head):
         structure = Structure(format=wrapper_format)
         builder.silent(keys.WRAPPER_INDEX_FIRST)
     else:

@@ -18,7 +18,7 @@ from brisk_core.reading.source import Source
 #: Demuxers that may open a file. Play lists and the like, which would open further files or addresses, are not here.
 _FORMATS = (
     "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,mxf,mpegts,mpeg,mpegvideo,avi,wav,w64,h264,hevc,obu,ivf,aac,ac3,eac3,mp3,"
-    "flac,ogg,dv,gxf,aiff,m4v,vc1,dnxhd"
+    "flac,ogg,dv,gxf,aiff,m4v,vc1,dnxhd,flv,asf,yuv4mpegpipe"
 )
 
 _CODECS = {

@@ -41,6 +41,11 @@ KINDS: tuple[tuple[str, dict[str, Any]], ...] = (
     ("o.ts", {"codec": "libx265", "options": {"x265-params": "log-level=none"}, "sound": "ac3"}),
     ("p.mpg", {"codec": "mpeg2video", "format": "vob", "sound": "mp2"}),
     ("q.mov", {"codec": "jpeg2000"}),
+    ("s.m2v", {"codec": "mpeg2video", "format": "mpeg2video"}),
+    ("t.flv", {"sound": "aac", "sample_rate": 44100}),
+    ("u.dv", {"codec": "dvvideo", "size": (720, 576), "frames": 4}),
+    ("v.wmv", {"codec": "wmv2", "format": "asf"}),
+    ("x.ivf", {"codec": "libvpx-vp9"}),
 )
 #: Wrappers that say how long they are, so that a file cut short can always be told.
 _KNOW_THEIR_LENGTH = ("mp4", "mov", "mkv", "webm", "mxf", "avi", "wav")

@@ -258,6 +258,14 @@ class FaultsTest(TestCase):
         found = self.faults(voice).dropouts
         self.assertEqual([round(start - place / RATE, 2) for start, _ in found], [0.0])
 
+    def test_samples_that_no_sound_has_are_held_to_bounds(self) -> None:
+        sound = tone(-20, 2)
+        sound[0, 50_000:50_010] = (np.nan, np.inf, -np.inf, 1e30, -1e30, 3e38, 0, 0, 0, 0)
+        found = rows(sound)
+        for name in found.dtype.names or ():
+            self.assertTrue(np.isfinite(found[name].astype(np.float64)).all(), name)
+        self.assertEqual(self.faults(sound).clipping, ((1.0, 1.1),))
+
     def test_clicks_to_the_sample(self) -> None:
         sound = tone(-20, 6, 440)
         sound[1, 150_000] += 0.3

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from brisk_core.exact import STANDARD_RATES
 from brisk_core.facts import Span
-from brisk_core.packets.series import NO_TIME
+from brisk_core.packets.series import LAST_TIME, NO_TIME
 from brisk_core.packets.timing import find_disorder, find_duplicates, find_gaps, fit_rate
 
 BASES = (Fraction(1, 1000), Fraction(1, 90000), Fraction(1, 12800), Fraction(1, 48000))
@@ -19,6 +19,11 @@ def grid(rate: Fraction, base: Fraction, count: int, first: int = 0) -> np.ndarr
 
 
 class FitTest(TestCase):
+    def test_times_as_far_apart_as_a_damaged_file_may_claim(self) -> None:
+        fit = fit_rate(np.array([-LAST_TIME, 0, LAST_TIME], np.int64), Fraction(1, 1000))
+        assert fit
+        self.assertEqual((fit.standard, fit.mean_step), (False, LAST_TIME))
+
     @settings(max_examples=200)
     @given(
         st.sampled_from(sorted(STANDARD_RATES)), st.sampled_from(BASES), st.integers(150, 400), st.integers(0, 10**7)

@@ -5,6 +5,9 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
+import av
+import numpy as np
+
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Depth, Inspection, keys
 from brisk_core.facts.keys import Key
@@ -93,6 +96,34 @@ class PictureTest(MediaTest):
             )
             self.assertEqual(self.said(path, keys.PICTURE_CODEC)[:2], ("dv", "dv"), name)
             self.assertEqual(self.said(path, keys.PICTURE_CHROMA)[1], chroma, name)
+
+    def test_what_the_library_alone_reads_is_measured_and_its_wrapper_is_not_vouched_for(self) -> None:
+        pal = {"codec": "mpeg2video", "size": (720, 576), "options": {"bf": "2"}}
+        for name, recipe, codec, sounds in (
+            ("a.m2v", pal | {"format": "mpeg2video"}, "mpeg2", 0),
+            ("a.flv", {"sound": "aac", "sample_rate": 44100, "options": {"bf": "2"}}, "avc", 1),
+            ("a.dv", {"codec": "dvvideo", "size": (720, 576), "options": {}, "sound": "pcm_s16le"}, "dv", 1),
+            ("a.wmv", {"codec": "wmv2", "format": "asf", "options": {}}, "other", 0),
+            ("a.ivf", {"codec": "libvpx-vp9", "options": {}}, "vp9", 0),
+            ("a.y4m", {"codec": "wrapped_avframe", "format": "yuv4mpegpipe", "options": {}}, "raw", 0),
+        ):
+            with self.subTest(name):
+                found = self.read(self.made(name, frames=25, **recipe))
+                self.assertEqual((found.best("wrapper.format"), found.best("picture.codec")), ("other", codec))
+                self.assertEqual((found.best("picture.frame_count"), found.best("picture.frame_rate")), (25, 25))
+                self.assertEqual((found.best("timing.gaps"), found.best("content.unreadable")), ((), ()))
+                self.assertEqual(found.best("sound.tracks"), sounds)
+                self.assertIsNone(found.best("wrapper.complete"))  # nobody can say so
+
+    def test_sound_alone_in_aiff(self) -> None:
+        path = self.folder / "a.aif"
+        with av.open(str(path), "w", format="aiff") as container:
+            stream = container.add_stream("pcm_s24be", rate=48000, layout="stereo")
+            frame = av.AudioFrame.from_ndarray(np.full((1, 9600), 1 << 20, np.int32), format="s32", layout="stereo")
+            frame.sample_rate = 48000
+            container.mux(stream.encode(frame))
+        self.assertEqual(self.said(path, keys.SOUND_CODEC)[0], ("pcm",))
+        self.assertEqual(self.said(path, keys.SOUND_BIT_DEPTH)[0], (24,))
 
     def test_rates_are_exact_in_every_wrapper(self) -> None:
         for rate in (Fraction(24000, 1001), Fraction(25), Fraction(30000, 1001), Fraction(60000, 1001)):
@@ -230,6 +261,17 @@ class BadFileTest(MediaTest):
             b"This is a letter.\n",
             "this is no media file that is known: it is plain text",
         )
+
+    def test_pictures_without_a_wrapper_and_without_times(self) -> None:
+        says = "so nothing says when its pictures are shown; ask for it in one (MP4, MOV, MXF, a transport stream)"
+        for name, codec, format_, options, called in (
+            ("a.264", "libx264", "h264", {}, "AVC"),
+            ("b.264", "libx264", "h264", {"x264-params": "aud=1"}, "AVC"),
+            ("a.265", "libx265", "hevc", {"x265-params": "log-level=none"}, "HEVC"),
+            ("b.265", "libx265", "hevc", {"x265-params": "log-level=none:aud=1"}, "HEVC"),
+        ):
+            data = self.made(name, codec=codec, format=format_, options=options, frames=3).read_bytes()
+            self.refuses(name, data, f"this is no media file that is known: it is {called} without a wrapper, {says}")
 
     def test_a_play_list_is_not_followed(self) -> None:
         with self.assertRaisesRegex(UnreadableFile, "no media file that is known"):

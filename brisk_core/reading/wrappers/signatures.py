@@ -62,6 +62,22 @@ def is_bare_sound(head: bytes) -> bool:
     return version != 1 and layer != 0 and head[2] >> 4 != 15 and head[2] >> 2 & 3 != 3
 
 
+_BYTE_STREAM = b"\0\0\x01"
+#: How files begin that the library alone reads.
+_READ_BY_THE_LIBRARY = (
+    _BYTE_STREAM + b"\xb3", b"FLV\x01", b"DKIF", b"YUV4MPEG2 ", b"\x1f\x07\x00",
+    b"\x30\x26\xb2\x75\x8e\x66\xcf\x11\xa6\xd9\x00\xaa\x00\x62\xce\x6c",
+)  # fmt: skip
+
+
+def is_read_by_the_library(head: bytes) -> bool:
+    """Is this what the library alone reads: FLV, IVF, YUV4MPEG2, DV (IEC 61834-2), ASF, AIFF, and MPEG video without
+    a wrapper, from a sequence header on (ISO/IEC 13818-2, 6.2.2.1)?
+    """
+    aiff = head[:4] == b"FORM" and head[8:12] in (b"AIFF", b"AIFC")
+    return aiff or head.startswith(_READ_BY_THE_LIBRARY)
+
+
 #: How files that are no media begin, and what they are.
 _OTHERS = (
     (b"PK\x03\x04", "it is a ZIP archive, or a document kept in one"), (b"%PDF", "it is a PDF"),
@@ -74,6 +90,9 @@ _OTHERS = (
 
 def looks_like(head: bytes) -> str:
     """Return what a file is that is no media, for an error sentence without any of its bytes."""
+    if codec := _bare_codec(head):
+        says = "so nothing says when its pictures are shown; ask for it in one (MP4, MOV, MXF, a transport stream)"
+        return f"it is {codec} without a wrapper, {says}"
     start = head[:512]
     known = next((says for begin, says in _OTHERS if start.lower().startswith(begin.lower())), "")
     if known:
@@ -83,3 +102,16 @@ def looks_like(head: bytes) -> str:
     if all(32 <= byte < 127 or byte in (9, 10, 13) for byte in start):
         return "it is plain text"
     return "its first bytes are those of no wrapper"
+
+
+def _bare_codec(head: bytes) -> str:
+    """The codec of a byte stream that begins with a delimiter or a parameter set (ISO/IEC 14496-10 and 23008-2, Annex
+    B); empty for none.
+    """
+    code = head[1:] if head[:4] == b"\0" + _BYTE_STREAM else head
+    if code[:3] != _BYTE_STREAM or len(code) < 5 or code[3] & 0x80:
+        return ""
+    first, second = code[3], code[4]
+    if first & 1 == 0 and first >> 1 in (32, 33, 35) and second & 0xF8 == 0 and second:
+        return "HEVC"
+    return "AVC" if first & 0x1F == 9 or (first & 0x1F == 7 and first & 0x60) else ""
