@@ -20,6 +20,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.meters.change import changes_whole
+from brisk_core.meters.motion import find_turns
 from brisk_core.meters.picture import Picture, Small
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.torn import torn_blocks
@@ -131,6 +133,11 @@ _RESTS, _BACK = 0.05, 0.25  # of the leap: what a picture that stands may move b
 _BOTH_AT_ALL = 0.1  # of the cells that leap, those that must get brighter, and darker
 
 
+def shaken_pictures(motion: Rows, change: Rows) -> NDArray[np.bool_]:
+    """Return of which pictures the whole went there and back: a camera that shakes."""
+    return find_turns(motion) & changes_whole(change)
+
+
 def find_bursts(
     rows: Rows,
     entries: Sequence[Entry],
@@ -141,8 +148,8 @@ def find_bursts(
     smooth: bool = False,
 ) -> tuple[Burst, ...]:
     """Return bursts in the order of the file; ``entries`` are its random access points in that order, and ``cuts`` the
-    first pictures of shots, and whatever else leaps of itself. ``shaken`` says of each picture whether its whole went
-    there and back; ``waves`` are the lowest of each, which tell a page that is turned from one that comes back;
+    first pictures of shots, and whatever else leaps of itself. ``shaken`` is of ``shaken_pictures``; ``waves``, the
+    lowest of each picture in 128ths of a code value (8-bit), tell a page that is turned from one that comes back;
     ``smooth`` says that the coder leaves no edges of blocks, however few bits it has.
     """
     near_cut = np.zeros(len(rows) + 1, np.bool_)

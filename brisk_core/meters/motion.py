@@ -263,12 +263,13 @@ def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
 
 def _crawls(rows: Rows) -> NDArray[np.bool_]:
     """Return at which pictures what moves goes no farther than edges are wide, by the steps to the picture before and
-    from the one after: there each picture is about the mean of those beside it.
+    from the one after, or by the one of them that is sure: there each picture is about the mean of those beside it.
     """
     steps = np.hypot(rows["step_x"].astype(np.float64), rows["step_y"].astype(np.float64))
-    beside = np.where(rows["peak"] > _STANDING_PEAK, steps, np.nan)
-    nobody = np.full(2, np.nan)
-    return np.asarray(np.append(np.nan, beside)[:-1] + np.append(beside, nobody)[2:] < _CRAWLS, np.bool_)
+    sure = np.where(rows["peak"] > _STANDING_PEAK, steps, np.nan)
+    before, after = np.append(np.nan, sure)[:-1], np.append(sure, np.full(2, np.nan))[2:]
+    both = np.where(np.isnan(before), after, before) + np.where(np.isnan(after), before, after)
+    return np.asarray(both < _CRAWLS, np.bool_)
 
 
 def _made_by_coder(rows: Rows, coded: Coded) -> NDArray[np.bool_]:

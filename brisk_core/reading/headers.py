@@ -341,7 +341,7 @@ def _sound_words(
         return declared | {name: declared[name] or value for name, value in fallback.items()}, {}
     aac = entry.get("aac")
     coded = {
-        "codec": codec,
+        "codec": (header.codec if header else None) or codec,  # the library guesses the layer of late MPEG audio
         "sample_rate": aac.sample_rate if aac else header.sample_rate if header else context.sample_rate or None,
         "channels": (aac.channels if aac else None)
         or (header.channels if header else None)

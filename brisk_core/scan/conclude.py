@@ -14,13 +14,13 @@ from brisk_core.exact import spell_rate
 from brisk_core.facts import FactsBuilder, Scan, Span, Stage, keys
 from brisk_core.meters import fields
 from brisk_core.meters.area import AreaVerdict, judge_area
-from brisk_core.meters.bursts import Burst, BurstKind, Entry, find_bursts
-from brisk_core.meters.change import FREEZE_S, Steadiness, changes_whole, find_cuts, judge_steadiness, mean_change
+from brisk_core.meters.bursts import Burst, BurstKind, Entry, find_bursts, shaken_pictures
+from brisk_core.meters.change import FREEZE_S, Steadiness, find_cuts, judge_steadiness, mean_change
 from brisk_core.meters.coding import judge_alpha, judge_blockiness
 from brisk_core.meters.enlargement import Enlarged, find_enlarged, of_most
 from brisk_core.meters.levels import RangeVerdict, bits_used, judge_range, summarise_levels
 from brisk_core.meters.light import find_black, find_flashes
-from brisk_core.meters.motion import Coded, MotionVerdict, find_turns, judge_motion, sure_steps
+from brisk_core.meters.motion import Coded, MotionVerdict, judge_motion, sure_steps
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import runs
 from brisk_core.meters.spectrum import is_own, judge_detail
@@ -99,7 +99,7 @@ def judge_pictures(
             rows("bursts"),
             _entries(packets) if packets else (),
             [*cuts, *_stops_and_goes(steadiness, len(change))],
-            shaken=find_turns(rows("motion")) & changes_whole(change),
+            shaken=shaken_pictures(rows("motion"), change),
             waves=rows("signature")["waves"],
             smooth=codec in _SMOOTH,
         ),

@@ -58,6 +58,11 @@ def _told_captions(row: CaptionFile) -> dict[str, Any]:
     return {"id": row.pk, "name": row.name, "file": row.source_id, "reading": row.state}
 
 
+def _with_places(error: SpecRefused | PlanRefused) -> Problem:
+    mistakes = [{"place": one.place, "says": one.says} for one in error.mistakes]
+    return Problem(_UNPROCESSABLE, str(error), mistakes=mistakes)
+
+
 def _version_of(slug: str, number: int | None = None) -> SpecVersion:
     found = newest_of(slug)
     if found is not None and number is not None:
@@ -98,8 +103,7 @@ def publish_spec(request: HttpRequest, asked: schemas.NewSpec) -> Status[dict[st
         known = newest_of(document.id)
         version = publish(document, text=asked.text, by=by, after=asked.after if asked.after is not None else 0)
     except SpecRefused as error:
-        mistakes = [{"place": one.place, "says": one.says} for one in error.mistakes]
-        raise Problem(_UNPROCESSABLE, str(error), mistakes=mistakes) from error
+        raise _with_places(error) from error
     except Overtaken as error:
         number = error.current.number
         says = f"There is version {number} of {document.id!r}; expected after={number}, once it has been read."
@@ -116,7 +120,7 @@ def add_deliverable(request: HttpRequest, job_id: int, asked: schemas.NewDeliver
     job = get_object_or_404(in_use(Job.objects.all()), pk=job_id)
     version = _version_of(asked.spec, asked.version)
     said = asked.dict(exclude_unset=True, exclude={"name", "spec", "version", "timeline", "range", "looked_after_by"})
-    fields = jobs.by_default() | {name: value for name, value in said.items() if value is not None}
+    fields = jobs.deliverable_defaults() | {name: value for name, value in said.items() if value is not None}
     row = Deliverable(job=job, name=asked.name, spec_version=version, **fields)
     if row.naming_rule:
         NamePattern(row.naming_rule)
@@ -163,7 +167,7 @@ def captions_of(request: HttpRequest, file_id: int) -> list[dict[str, Any]]:
 @router.post(
     "/files/{int:file_id}/captions", response={201: schemas.CaptionsTold}, summary="Put captions beside a file"
 )
-def add_captions(request: HttpRequest, file_id: int, asked: schemas.Pairing) -> Status[dict[str, Any]]:
+def add_captions(request: HttpRequest, file_id: int, asked: schemas.NewPairing) -> Status[dict[str, Any]]:
     """Say that a registered caption file belongs to a file; its checks are judged by it."""
     by = caller(request, TAKE_IN, "checks.add_check")
     file = get_object_or_404(MediaFile, pk=file_id)
@@ -203,8 +207,7 @@ def work_out(request: HttpRequest, asked: schemas.NewPlan) -> dict[str, Any]:
     try:
         return answer(asked.kind, rest | ({"media": asked.files} if asked.files else {}), version=version)
     except PlanRefused as error:
-        mistakes = [{"place": one.place, "says": one.says} for one in error.mistakes]
-        raise Problem(_UNPROCESSABLE, str(error), mistakes=mistakes) from error
+        raise _with_places(error) from error
 
 
 @router.get("/jobs/{int:job_id}/plans", response=schemas.Page, summary="Plans of a job")

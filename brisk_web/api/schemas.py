@@ -129,7 +129,7 @@ class NewComment(Asked):
     frame: int | None = Field(None, ge=0, le=_MOST)
 
 
-class Pairing(Asked):
+class NewPairing(Asked):
     """A caption file that belongs to a file."""
 
     captions: int = Field(ge=1, le=_LARGEST, description="id of the registered caption file")

@@ -19,8 +19,6 @@ from brisk_web.storage.models import MediaFile
 
 _ASKED_OF_CHECKS = ("spec_version_id", "timeline_id", "range_start", "range_end")
 LARGEST_ATTEMPT = (1 << 31) - 1  # that a record can number
-
-
 _BY_DEFAULT = ("naming_rule", "rendered_by", "rendered_by_email", "language", "two_sign")
 
 
@@ -36,7 +34,7 @@ def open_job(title: str, *, kind_of_work: str = "", by: User | None) -> Job:
     return job
 
 
-def by_default() -> dict[str, Any]:
+def deliverable_defaults() -> dict[str, Any]:
     """What a new deliverable of the house begins with, by the names of its fields."""
     known = defaults()
     said: dict[str, Any] = {name: getattr(known, name) for name in _BY_DEFAULT}

@@ -14,7 +14,7 @@ from brisk_web.accounts.people import people_here
 from brisk_web.edits.models import Timeline
 from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.jobs.services import by_default
+from brisk_web.jobs.services import deliverable_defaults
 from brisk_web.pages.changing import SeenMixin
 from brisk_web.pages.defaults import KindOfWorkField, read_rule
 from brisk_web.shelf.models import published_by_family
@@ -93,7 +93,7 @@ class DeliverableForm(SeenMixin, forms.ModelForm):  # type: ignore[type-arg]  # 
             self.initial["range_text"] = self.instance.range_entry
         else:
             del self.fields["attempts_too"]
-            self.initial.update(by_default())
+            self.initial.update(deliverable_defaults())
         published = published_by_family()
         self.fields["spec_version"].queryset = published  # type: ignore[attr-defined]
         families = groupby(published, key=lambda version: version.spec.family)

@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 
 from brisk_core.meters import MeterRows
-from brisk_core.meters.bursts import Burst, BurstKind, BurstMeter, Entry, find_bursts
-from brisk_core.meters.change import ChangeMeter, changes_whole, find_cuts
-from brisk_core.meters.motion import MotionMeter, find_turns
+from brisk_core.meters.bursts import Burst, BurstKind, BurstMeter, Entry, find_bursts, shaken_pictures
+from brisk_core.meters.change import ChangeMeter, find_cuts
+from brisk_core.meters.motion import MotionMeter
 from brisk_core.meters.signature import SignatureMeter
 from brisk_core.meters.tests.drawn import Plane, measure, moment
 from brisk_core.scan.tests.test_clean_material import MATERIAL
@@ -31,7 +31,7 @@ def found_in(rows: MeterRows, group: int) -> tuple[Burst, ...]:
         rows.rows("bursts"),
         entries,
         find_cuts(change),
-        shaken=find_turns(rows.rows("motion")) & changes_whole(change),
+        shaken=shaken_pictures(rows.rows("motion"), change),
         waves=rows.rows("signature")["waves"],
         smooth=True,
     )

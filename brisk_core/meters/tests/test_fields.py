@@ -1,8 +1,9 @@
 from unittest import TestCase
 
-import cv2
+import numpy as np
 
-from brisk_core.meters.tests.drawn import Plane, fields_of, moment, moved_still, weave
+from brisk_core.meters.fields import FieldMeter, judge_fields
+from brisk_core.meters.tests.drawn import Plane, fields_of, moment, weave
 
 
 def interlaced(count: int, *, top_first: bool = True, grain: float = 0) -> list[Plane]:
@@ -55,14 +56,29 @@ class FieldsTest(TestCase):
         self.assertEqual([span[:2] for span in found.spans], [(90, 93)])
         self.assertEqual(found.scan, "progressive")
 
-    def test_a_pan_that_is_thrown_round_and_stops_has_no_burst(self) -> None:
-        places = [min(max((number - 30) * 38.0, 0.0), 420.0) for number in range(60)]
-        pictures = [moved_still(0, place) for place in places]
-        pictures[30:41] = [cv2.blur(picture, (39, 1)) for picture in pictures[30:41]]
-        self.assertEqual(fields_of(pictures).spans, ())
-        pictures[20:22] = [weave(moved_still(0, 0), moved_still(0, 5))] * 2
-        pictures[41:60] = [moved_still(0, 420 + number * 0.5) for number in range(19)]
-        self.assertEqual(fields_of(pictures).scan, "progressive")
+    def test_a_whip_pan_that_ends_in_a_still_has_no_burst(self) -> None:
+        """Blurred pictures comb not at all; the sharp ones after them do, and so does the still one that follows."""
+        rows = np.zeros(60, FieldMeter.row)
+        rows["comb"], rows["top"], rows["bottom"] = np.nan, 0, 0  # the same as the picture before
+        rows["one"][30:43] = [*[7000] * 11, 8500, 114]
+        rows["comb"][30:43] = [*[0.001] * 11, 1.1, 1.1]
+        rows["top"][30:43] = rows["bottom"][30:43] = 20
+        self.assertEqual(judge_fields(rows).spans, ())
+        rows["comb"][43:], rows["one"][43:] = 0.001, 7000  # it goes on, and combs no more
+        self.assertEqual([span[:2] for span in judge_fields(rows).spans], [(41, 43)])
+
+    def test_few_pictures_that_do_not_agree_say_nothing_and_few_strays_are_a_burst(self) -> None:
+        rows = np.zeros(80, FieldMeter.row)
+        for name, places in (("one", [1, 2, 48]), ("two_top", [46, 47])):
+            rows[name][places] = 500
+        found = judge_fields(rows)
+        self.assertEqual((found.scan, "do not agree" in found.says), (None, True))
+        rows["one"][1:], rows["two_top"] = 500, 0
+        rows["one"][40:43], rows["two_top"][40:43] = 0, 500
+        found = judge_fields(rows)
+        self.assertEqual((found.scan, found.spans), ("progressive", ((40, 43, "two moments, top field first"),)))
+        rows["one"][40:45], rows["two_top"][40:45] = 0, 500
+        self.assertEqual(judge_fields(rows).scan, "mixed")
 
     def test_half_and_half_is_mixed(self) -> None:
         found = fields_of([*interlaced(60), *(moment(number) for number in range(60, 120))])

@@ -4,7 +4,9 @@ from unittest import TestCase
 import cv2
 import numpy as np
 
-from brisk_core.meters.tests.drawn import converted, mix, moment, motion_of, moved_still
+from brisk_core.meters.change import ChangeMeter, find_cuts, judge_steadiness
+from brisk_core.meters.motion import MotionMeter, judge_motion
+from brisk_core.meters.tests.drawn import converted, measure, mix, moment, motion_of, moved_still
 
 
 def frames(spans: tuple[tuple[int, int], ...]) -> list[int]:
@@ -44,6 +46,15 @@ class MixturesTest(TestCase):
                 moved_still(0, 40 + 9 * np.sin(number * speed / 9), cv2.INTER_LINEAR) for number in range(90)
             )
             self.assertEqual(found.blends, (), speed)
+
+    def test_what_hardly_moves_is_none_where_one_step_is_not_sure(self) -> None:
+        pictures = [moved_still(0, number * 0.5, cv2.INTER_LINEAR) for number in range(60)]
+        rows = measure([MotionMeter(), ChangeMeter()], pictures)
+        motion, change = rows.rows("motion").copy(), rows.rows("change")
+        steadiness = judge_steadiness(change, find_cuts(change), 12)
+        for at in (40, 41):
+            motion["peak"][at] = 0
+            self.assertEqual(judge_motion(motion, find_cuts(change), steadiness, Fraction(25)).blends, (), at)
 
     def test_a_dissolve_is_no_mixture_of_neighbours(self) -> None:
         pictures = [moment(number) for number in range(20)]

@@ -99,6 +99,7 @@ class SoundHeader:
     channels: int | None = None
     layout: str | None = None
     bits_per_second: int | None = None
+    codec: str | None = None  #: where the header tells it: mp1, mp2 or mp3 by the layer of MPEG audio
 
 
 _AC3_RATES = (48000, 44100, 32000)
@@ -211,6 +212,7 @@ def parse_mpeg_audio(data: bytes) -> SoundHeader:
         channels=1 if mode == 3 else 2,
         layout="mono" if mode == 3 else "stereo",
         bits_per_second=rates[index - 1] * 1000 if index else None,
+        codec=f"mp{layer}",
     )
 
 

@@ -231,6 +231,14 @@ class SoundTest(MediaTest):
         self.assertEqual(inspection.facts["sound.layout"].coded, ("stereo",))
         self.assertEqual(inspection.best("timing.sound_offset"), 0)
 
+    def test_the_layer_of_mpeg_sound_that_comes_late_is_that_of_its_header(self) -> None:
+        late = {"codec": "mpeg2video", "size": (320, 240), "frames": 300, "options": {"b": "4M"}}
+        for coder, layer in (("mp2", "mp2"), ("libmp3lame", "mp3")):
+            path = self.made(f"{layer}.ts", sound=coder, **late)
+            found = self.read(path, Depth.HEADERS)
+            self.assertEqual(found.witnessed(keys.SOUND_CODEC).coded, (layer,))
+        self.assertEqual(self.read(self.folder / "mp2.ts").best("file.contradictions"), ())
+
     def test_pcm_is_declared_and_not_coded(self) -> None:
         inspection = self.read(self.made("a.mov", sound="pcm_s24le"))
         facts = inspection.facts
