@@ -24,6 +24,7 @@ from brisk_core.facts import Held, Inspection, Sentence, Unheard, keys
 _FEWEST_CUTS = 2  # that must lie in place before anything is said of the rest
 _REMEDY = "Compare the export's timeline, its version and its in and out points with the order, and export again."
 _LOOK = "Look at these places: is one shot there where the timeline has two?"
+_CLEARLY_MIXED = 8.0  # frames of a transition, from which a cut in it is worth a look
 _MOST_NAMED = 4  # places that one sentence names
 _SHARE_OF_SEEN = 0.25  # of the cuts that are seen; a few fall on those of any edit by chance
 _SHARE_IN_PLACE = 0.5  # of the cuts in reach of the file; below it the edit is another one
@@ -50,6 +51,7 @@ class Conform:
     matched: int
     missing: tuple[int, ...]  #: frames of the file at which a cut was expected
     extra: tuple[int, ...]  #: frames of the file at which a cut is seen that the timeline does not have
+    hard: tuple[int, ...] = ()  #: frames of the file at which a cut is seen in place of a transition
     offset: int | None  #: frames by which most of the file is late; None when nothing matches
     speed: Fraction  #: timeline time that passes in a second of the file
     shots: tuple[ShotState, ...]
@@ -84,7 +86,7 @@ class Conform:
             document=self.cuts_json(),
             sentences=self.sentences,
             remedy=_REMEDY if not self.right else _LOOK,
-            look=self.right and bool(self.missing),
+            look=self.right and bool(self.missing or self.hard),
         )
         in_place = set(states) <= {"in place", "unseen"}
         shots = Held(
@@ -138,7 +140,7 @@ def conform(timeline: Timeline, covered: FrameRange, observed: Observed) -> Conf
     """Lay the cuts of a timeline on those of a file that should show a part of it."""
     shots = timeline.shots()
     cuts = np.array([shot.start for shot in shots[1:]], np.int64)
-    zones = np.array([shot.mixed_in for shot in shots[1:]], np.int64)
+    zones = np.array([(shot.mixed_in, shot.mixed_before) for shot in shots[1:]], np.int64).reshape(-1, 2)
     inside = (cuts > covered.start) & (cuts < covered.end)
     expected_here = int(inside.sum())
     if expected_here < _FEWEST_CUTS and len(observed.cuts) < _FEWEST_CUTS:
@@ -202,13 +204,15 @@ class _Reading:
         extra = [cut for cut in observed.cuts if not any(cut + step in used for step in range(-near, near + 1))]
         extra = [cut for cut in extra if not self._in_zone(cut)]
         swapped, extra, missed = self._swaps(places, matched, reached, extra)
+        hard = self._hard(matched)
         missing = self._missing_shots()
         states = self._states(places, matched, missing, swapped, ordered)
         sentences = [
             *self._speed_sentence(), *self._range_sentence(main, ordered), *self._jump_sentences(missing),
             *self._swap_sentences(swapped), *self._lost_cuts(missed, states), *self._extra_cuts(extra),
+            *self._hard_cuts(hard),
         ]  # fmt: skip
-        inside = self._inside()
+        inside = self._inside() & ~self._excused(places, matched)
         right = not any(one.fault for one in sentences)
         return Conform(
             measured=True,
@@ -218,6 +222,7 @@ class _Reading:
             matched=int((matched & inside).sum()),
             missing=tuple(int(one) for one in missed),
             extra=tuple(extra),
+            hard=tuple(hard),
             offset=main - ordered,
             speed=laid.speed,
             shots=states,
@@ -228,6 +233,11 @@ class _Reading:
     def _inside(self) -> NDArray[np.bool_]:
         starts = np.array([shot.start for shot in self.shots[1:]])
         return (starts > self.covered.start) & (starts < self.covered.end)
+
+    @property
+    def _mixed(self) -> NDArray[np.bool_]:
+        """At which cuts is there a transition?"""
+        return np.array([shot.mixed_in > 0 for shot in self.shots[1:]])
 
     @property
     def _scale(self) -> float:
@@ -241,7 +251,7 @@ class _Reading:
 
     def _wrong(self, matched: NDArray[np.bool_], reached: NDArray[np.bool_]) -> Conform | None:
         """The verdict for a file whose cuts are not those of the timeline."""
-        hits, asked = int(matched.sum()), int(reached.sum())
+        hits, asked = int(matched.sum()), int((reached & (matched | ~self._mixed)).sum())
         jumps = int(np.count_nonzero(np.diff(self.laid.offsets[matched]))) if hits else 0
         seen = len(self.observed.cuts)
         enough = max(_SHARE_IN_PLACE * max(min(asked, seen), 1), _SHARE_OF_SEEN * seen)
@@ -341,6 +351,7 @@ class _Reading:
         missed = []
         left = list(extra)
         ends = [0, *places.tolist(), self.observed.frames]
+        excused = self._excused(places, matched)
         for row in np.flatnonzero(reached & ~matched).tolist():
             before, here, after = ends[row], int(places[row]), ends[row + 2]
             mirrored = before + after - here
@@ -349,9 +360,19 @@ class _Reading:
             if hit is not None and sure and hit != here:
                 swapped.append((self.shots[row], self.shots[row + 1], before))
                 left.remove(hit)
-            elif self._inside()[row]:
+            elif self._inside()[row] and not excused[row]:
                 missed.append(here)
         return swapped, left, missed
+
+    def _excused(self, places: NDArray[np.int64], matched: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Return at which cuts of the timeline nothing is seen, and nothing need be: in a transition, and where a shot
+        comes up out of the black of a gap or goes down into one.
+        """
+        black = np.zeros(len(places), np.bool_)
+        for start, end in self.observed.black:
+            black |= (places > start) & (places < end)
+        gaps = np.array([shot.event is None for shot in self.shots])
+        return np.asarray(~matched & (self._mixed | (black & (gaps[1:] != gaps[:-1]))), np.bool_)
 
     def _states(
         self,
@@ -447,31 +468,47 @@ class _Reading:
         for row, change in self._jumps():
             at = int(places[row])
             much = self._length(change)
+            since = self._since(row)
+            where = f"{since[0].number} “{since[0].name}”" + (f" to {row + 1} “{since[-1].name}”" if since[1:] else "")
             if change > 0:
-                shot = self.shots[row]
+                verb = "stands" if change == 1 else "stand"
                 says = (
-                    f"{much} more than the timeline has stand before {self._at(self.shots[row + 1].start)}, in "
-                    f"or after "
-                    f"shot {shot.number} “{shot.name}”; all after comes that much late."
+                    f"{much} more than the timeline has {verb} before {self._at(self.shots[row + 1].start)}, in or "
+                    f"after shot{'s' if since[1:] else ''} {where}; all after comes that much late."
+                )
+            elif lost := missing[row][0]:
+                either = self._same_train(lost)
+                names = (" or " if either else " and ").join(
+                    f"{shot.number} “{shot.name}”" for shot in (either or lost)[:4]
+                )
+                verb = "is" if len(lost) == 1 else "are"
+                says = (
+                    f"Shot{'s' if len(lost) > 1 else ''} {names} {verb} missing at {self._at(lost[0].start)}: all "
+                    f"after comes {much} early."
                 )
             else:
-                lost = missing[row][0]
-                if lost:
-                    names = " and ".join(f"{shot.number} “{shot.name}”" for shot in lost[:4])
-                    verb = "is" if len(lost) == 1 else "are"
-                    says = (
-                        f"Shot{'s' if len(lost) > 1 else ''} {names} {verb} missing at {self._at(lost[0].start)}: all "
-                        f"after comes {much} early."
-                    )
-                else:
-                    shot = self.shots[row]
-                    says = (
-                        f"Shot {shot.number} “{shot.name}” is {much} too short, somewhere between "
-                        f"{self._at(shot.start)} "
-                        f"and {self._at(shot.end)}: all after comes that much early."
-                    )
+                subject = f"Shots {where} are together" if since[1:] else f"Shot {where} is"
+                says = (
+                    f"{subject} {much} too short, somewhere between {self._at(since[0].start)} and "
+                    f"{self._at(since[-1].end)}: all after comes that much early."
+                )
             sentences.append(Sentence(says=says, frame=at, fault=True))
         return sentences
+
+    def _same_train(self, lost: Sequence[Shot]) -> list[Shot]:
+        """Neighbours of one lost shot that are as long as it, with it: without any of them the cuts are the same."""
+        if len(lost) != 1:
+            return []
+        at = lost[0].number - 1
+        first = at
+        while first and self.shots[first - 1].length == lost[0].length:
+            first -= 1
+        return list(self.shots[first : at + 1]) if first < at else []
+
+    def _since(self, row: int) -> Sequence[Shot]:
+        """The shots that end at a cut, from the last cut before it that is seen."""
+        seen = np.flatnonzero(self.laid.seen[:row])
+        return self.shots[int(seen[-1]) + 1 if len(seen) else 0 : row + 1]
 
     def _swap_sentences(self, swapped: list[tuple[Shot, Shot, int]]) -> list[Sentence]:
         return [
@@ -511,11 +548,35 @@ class _Reading:
         )
         return [Sentence(says=says, frame=extra[0], fault=False)]
 
+    def _hard(self, matched: NDArray[np.bool_]) -> list[int]:
+        """Frames of the file at which a cut stands in a transition that is long enough to be seen."""
+        found = []
+        for row in np.flatnonzero(matched & self._mixed).tolist():
+            shot, place = self.shots[row + 1], float(self.laid.expected[row] + self.laid.offsets[row])
+            begins, lasts = place - shot.mixed_before * self._scale, shot.mixed_in * self._scale
+            near = [cut for cut in self.observed.cuts if begins - 1 <= cut <= begins + lasts + 1]
+            found += near[:1] if lasts >= _CLEARLY_MIXED else []
+        return found
+
+    def _hard_cuts(self, hard: list[int]) -> list[Sentence]:
+        if not hard:
+            return []
+        places = "a cut is" if len(hard) == 1 else f"{len(hard)} cuts are"
+        says = (
+            f"{places[0].upper()}{places[1:]} seen where the timeline has a transition ({self._listed(hard)}): was it "
+            "rendered?"
+        )
+        return [Sentence(says=says, frame=hard[0], fault=False)]
+
     def _in_zone(self, cut: int) -> bool:
         """Does a cut seen fall into a transition?"""
-        places = self.laid.expected + self.laid.offsets
-        zones = np.array([shot.mixed_in for shot in self.shots[1:]]) * self._scale
-        return bool(np.any((zones > 0) & (np.abs(places - cut) <= zones / 2 + 1)))
+        starts = self.laid.expected + self.laid.offsets
+        zones, before = (
+            np.array([getattr(shot, name) for shot in self.shots[1:]]) * self._scale
+            for name in ("mixed_in", "mixed_before")
+        )
+        begins = starts - before
+        return bool(np.any((zones > 0) & (cut >= begins - 1) & (cut <= begins + zones + 1)))
 
     def _unknown(self) -> tuple[str, ...]:
         found = ["whether the right pictures stand between the cuts: a master would tell"]

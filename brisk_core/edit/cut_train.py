@@ -18,12 +18,14 @@ Floats = NDArray[np.float64]
 
 TOLERANCE = 1  # frames between a cut that is expected and one that is seen, where rates differ
 _MISS, _CHANGE = 1.0, 2.5  # costs of a cut that is not seen and of a change of offset
+_MISS_MIXED = 0.1  # cost of a transition in which no cut is seen, as is usual
 _STEP, _FEW_FRAMES = 0.9, 12  # cost of a small change, and frames up to which it is one
 _TELLING = 6  # frames that another speed must shift the end by, to be told from a shift
 _WRONG_END = 1.5  # cost of a file that does not begin or end where it should
 _FEWEST_EXACT, _MOST_SEEN = 4, 0.85  # cuts on the line of another speed, and their share of all
 _AT_ONCE = 1 << 21  # pairs of cuts compared at once
-_MOST_OFFSETS, _MOST_ALONE = 24, 64  # tried in one chain: those that many cuts ask for, and those of one cut
+_MOST_OFFSETS, _MOST_NEAR = 24, 64  # tried in one chain: those that many cuts ask for, and those beside the likeliest
+_MOST_SURE = 4  # offsets that the most cuts ask for, beside which others are looked for
 _SPEEDS = (Fraction(1), Fraction(25, 24), Fraction(24, 25), Fraction(1001, 1000), Fraction(1000, 1001))
 
 
@@ -53,7 +55,11 @@ class CutTrain:
 def lay_cuts(
     timeline: Timeline, covered: FrameRange, observed: Observed, cuts: NDArray[np.int64], zones: NDArray[np.int64]
 ) -> CutTrain:
-    """Return the cheapest way to lay the train on the cuts, over the speeds that are met in practice."""
+    """Return the cheapest way to lay the train on the cuts, over the speeds that are met in practice.
+
+    ``zones`` are ``(cuts, 2)``: frames that the transition at each cut lasts, and of them those before the cut; a cut
+    may be seen anywhere in it, or nowhere.
+    """
     best: CutTrain | None = None
     for speed in _SPEEDS:
         if speed != 1 and abs(1 - 1 / speed) * observed.frames < _TELLING:
@@ -92,17 +98,19 @@ def _lay(
 ) -> CutTrain:
     found = np.array(observed.cuts, np.int64)
     expected = np.asarray(cuts * float(scale), np.float64)
-    tolerance = (0 if scale == 1 else TOLERANCE) + np.ceil(zones * float(scale)) // 2
+    tolerance = (0 if scale == 1 else TOLERANCE) + np.ceil(zones[:, 0] * float(scale) / 2)
+    middles = (zones[:, 0] / 2 - zones[:, 1]) * float(scale)
+    mixed = zones[:, 0] > 0
     ordered = round(-covered.start * float(scale))
     offsets = _candidates(expected, found, ordered)
     seen = np.zeros((len(cuts), len(offsets)), np.bool_)
     for column, offset in enumerate(offsets):
-        places = np.rint(expected + offset)
-        nearest = _distance(found, places)
+        nearest = _distance(found, np.where(mixed, expected + middles, np.rint(expected + offset) - offset) + offset)
         seen[:, column] = nearest <= tolerance
     reach = np.rint(expected[:, None] + offsets[None, :])
     outside = (reach <= 0) | (reach >= observed.frames)
-    costs = np.where(seen, 0.0, np.where(outside, _MISS * 0.75, _MISS))
+    miss = np.where(mixed, _MISS_MIXED, _MISS)[:, None]
+    costs = np.where(seen, 0.0, np.where(outside, miss * 0.75, miss))
     costs = costs + np.where((offsets == ordered)[None, :], 0.0, 0.01)  # the ordered place wins a tie
     costs[0] += np.where(offsets == ordered, 0.0, _WRONG_END)
     ends = np.rint(float(scale) * covered.end + offsets)
@@ -142,9 +150,11 @@ def _candidates(expected: Floats, found: NDArray[np.int64], ordered: int) -> NDA
         counted += np.bincount(shifts.ravel(), minlength=len(counted))
     most = np.argsort(counted, kind="stable")[::-1][:_MOST_OFFSETS]
     likely = np.array(sorted({ordered, *(int(at) + lowest for at in most if counted[at] > 1)}), np.int64)
-    # One cut alone may tell of a frame lost on both sides of it.
-    alone = np.flatnonzero(counted == 1) + lowest
-    near = alone[np.abs(alone[:, None] - likely[None, :]).min(axis=1) <= _FEW_FRAMES][:_MOST_ALONE]
+    # A cut or two may tell of a frame lost on both sides of them; by chance, as many fall anywhere.
+    there = np.flatnonzero(counted) + lowest
+    sure = np.array([ordered, *(most[:_MOST_SURE] + lowest)], np.int64)
+    near = there[np.abs(there[:, None] - sure[None, :]).min(axis=1) <= _FEW_FRAMES]
+    near = near[np.argsort(counted[near - lowest], kind="stable")[::-1]][:_MOST_NEAR]
     return np.unique(np.concatenate([likely, near]))
 
 

@@ -71,7 +71,8 @@ class Shot:
     end: int
     event: Event | None  #: None for black
     lane: int  #: picture lane, the lowest is 0; -1 for black
-    mixed_in: int = 0  #: frames that a transition lasts before and after the start; the cut is a zone then
+    mixed_in: int = 0  #: frames of the transition at the start, 0 for a cut
+    mixed_before: int = 0  #: of them, those that lie before the start
 
     @property
     def length(self) -> int:
@@ -123,10 +124,21 @@ class Timeline:
             if shots and _goes_on(shots[-1], event, start, self.rate):
                 shots[-1] = replace(shots[-1], end=end)
                 continue
-            zone = max((stop - begin for begin, stop in zones.items() if begin <= start <= stop), default=0)
-            name = event.name if event is not None else "black"
+            mixed, before = max(
+                ((stop - begin, start - begin) for begin, stop in zones.items() if begin <= start <= stop),
+                default=(0, 0),
+            )
             shots.append(
-                Shot(number=len(shots) + 1, name=name, start=start, end=end, event=event, lane=lane, mixed_in=zone)
+                Shot(
+                    number=len(shots) + 1,
+                    name=event.name if event is not None else "black",
+                    start=start,
+                    end=end,
+                    event=event,
+                    lane=lane,
+                    mixed_in=mixed,
+                    mixed_before=before,
+                )
             )
         return tuple(shots)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 
 import av
@@ -50,6 +50,8 @@ def open_sound(source: Source, track: int | None = None) -> Iterator[SoundTrack 
     """
     with open_container(source) as container:
         streams = list(container.streams.audio)
+        for stream in streams[: _MOST_TOGETHER if track is None else track + 1]:
+            _learn_channels(container, stream)
         if track is not None:
             chosen = streams[track : track + 1]
         elif streams and streams[0].channels == 1:
@@ -65,9 +67,19 @@ def read_sound(source: Source, start: float, length: float) -> Samples | None:
         return opened.read(start, length) if opened else None
 
 
+def _learn_channels(container: Any, stream: Any) -> None:
+    """Decode the beginning of a track whose header stands too far in for the library to have met it."""
+    if stream.channels:
+        return
+    with suppress(av.FFmpegError, IndexError, UnicodeDecodeError):  # it stays without channels, and is read as none
+        next(iter(container.decode(stream)), None)
+
+
 def _read_stream(container: Any, stream: Any, start: float, length: float) -> Samples:
     wanted = round(length * RATE)
     found = np.zeros((stream.channels, wanted), np.float32)
+    if not stream.channels:
+        return found
     container.seek(max(int((start - _EARLY_ROLL) / stream.time_base), 0), stream=stream, backward=True)
     resampler = av.AudioResampler(format="fltp", layout=stream.layout.name, rate=RATE)
     try:

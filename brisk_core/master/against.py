@@ -19,16 +19,21 @@ from brisk_core.exact import Timecode, spell_rate
 from brisk_core.facts import Held, Inspection, Sentence, keys
 from brisk_core.frames import Film, Grey, frames_to_decode
 from brisk_core.master.cuts import map_by_cuts
-from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Seen
+from brisk_core.master.foreign import LaidOtherwise, taken_back
+from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Seen, Stretch, in_order
 from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
 from brisk_core.master.mapping import map_frames, with_repeats
 from brisk_core.master.pairs import Pair, paired
-from brisk_core.master.refining import Pictures, refine_breaks, refine_stretches
-from brisk_core.master.shots import Journey, Teller, map_document, shots_of
+from brisk_core.master.refining import Pictures, healed, refine_breaks, refine_stretches
+from brisk_core.master.shots import Journey, MasterShot, Teller, map_document, shot_name, shots_of
+from brisk_core.master.shotwise import Shotwise, tell_patches, tell_shot_colours, tell_shot_levels
 from brisk_core.master.similarity import Similarity, aligned, bears_out, compare_pictures
 from brisk_core.master.singles import Look, doubtful_steps, find_singles
-from brisk_core.master.sound import SoundVerdict, compare_sound, tell_sound
+from brisk_core.master.sound import lay_windows
+from brisk_core.master.sound_levels import Spans, levels_of, stretches_without
+from brisk_core.master.sound_verdict import SoundVerdict, conclude, tell_sound
+from brisk_core.master.standing import with_standing
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
 from brisk_core.scan import load_scan
@@ -40,7 +45,7 @@ _NOWHERE = "none of its pictures is found in the master"
 _ROUGH = 2.0  # code values between a frame and its place, above which it is another picture
 _MOST_MARKED = 100  # pictures that the file's own scan marks
 _ASIDE = 3  # frames from a cut at which pictures are safe to pair
-_MOMENTS = 8
+_MOMENTS, _MOST_MOMENTS, _MOMENT_MORE = 8, 24, 300.0  # windows of sound; one more for so many seconds
 Progress = Callable[[int, int], None]  #: pictures compared, pictures in all
 
 
@@ -108,7 +113,7 @@ def hold_against(
         return _nothing(f"the pictures of the {which} have not been scanned")
     own_rows, other_rows = (load_scan(side.scan_path).pictures for side in (file, master))
     seen = Seen.of(own_rows, file.rate), Seen.of(other_rows, master.rate)
-    found = map_frames(*seen, own.cuts)
+    found = map_frames(*seen, own.cuts, other.cuts)
     found = found and with_repeats(found, file.repeats)
     by_cuts = found is None or found.noise > _ROUGH or float(np.mean(found.kinds == FOREIGN)) > 0.5
     if by_cuts:
@@ -202,6 +207,8 @@ class _Worker:
     names: Sequence[tuple[int, str]]
     progress: Progress | None
     doubtful: list[int] = field(default_factory=list)  #: frames that their steps make doubtful
+    otherwise: tuple[LaidOtherwise, ...] = ()
+    shotwise: Shotwise | None = None
 
     def hold(self) -> Against | None:
         """Compare everything; ``None`` when only the cuts spoke and no picture bears them out."""
@@ -219,7 +226,12 @@ class _Worker:
                 geometry=geometry,
                 widest=_WIDEST,
             )
-            self.found = refine_breaks(refine_stretches(self.found, pictures), pictures, self.own.cuts)
+            self.found = refine_breaks(
+                refine_stretches(healed(self.found, pictures), pictures), pictures, self.own.cuts
+            )
+            self.found, self.otherwise = taken_back(
+                with_standing(self.found, *self.rows, pictures, self.own.cuts), pictures
+            )
         journey = self._journey()
         curve: LevelCurve | None = None
         similarity: Similarity | None = None
@@ -228,13 +240,13 @@ class _Worker:
             self.doubtful = doubtful_steps(self.found, *self.rows)[:_MOST_MARKED]
             compared = self._compared(self._wanted())
             del looked
-            similarity = compare_pictures(
-                self._counted(paired(*films, compared, _WIDEST), len(compared)), geometry, curve
-            )
+            similarity = self._compare(films, compared, geometry, curve)
         if geometry is not None and similarity is not None:
             look = self._look(films, geometry, curve)
             singles = find_singles(similarity, look, self.doubtful, self._own_blends())
             self.found.kinds[list(singles)] = list(singles.values())
+            if self.shotwise is not None:
+                self.shotwise.leave_out(singles)
             journey = self._journey()
         sound = self._sound()
         held = {
@@ -245,6 +257,14 @@ class _Worker:
             keys.MASTER_SOUND.id: self._held_sound(sound),
         }
         return Against(held=held, document=self._document(held, journey, geometry, similarity))
+
+    def _compare(
+        self, films: tuple[Film, Film], compared: list[tuple[int, int]], geometry: Geometry, curve: LevelCurve | None
+    ) -> Similarity | None:
+        """Compare pairs of pictures as wholes, and in their parts."""
+        self.shotwise = Shotwise(geometry=geometry, levelled=curve is not None and curve.changed)
+        pairs = self._counted(paired(*films, compared, _WIDEST, colour=True), len(compared))
+        return compare_pictures(pairs, geometry, curve, self.shotwise.take)
 
     def _still_paired(self, looked: Sequence[Pair]) -> list[Pair]:
         """Those of some pairs that are pairs by the map as it is now."""
@@ -290,7 +310,7 @@ class _Worker:
         rate, master_rate = self.own.rate, self.other.rate
         return Teller(
             found=self.found,
-            shots=shots_of(self.other.cuts, self.other.frames, self.names),
+            shots=self._shots(),
             frames=self.own.frames,
             master_frames=self.other.frames,
             rate=rate,
@@ -298,6 +318,9 @@ class _Worker:
             start=self.master.start,
             ordered=self.ordered,
         ).tell()
+
+    def _shots(self) -> list[MasterShot]:
+        return shots_of(self.other.cuts, self.other.frames, self.names)
 
     def _wanted(self) -> list[tuple[int, int]]:
         """Pairs of frames that show the same picture, away from cuts and from faults of the map."""
@@ -336,13 +359,28 @@ class _Worker:
         return [pairs[int(part[np.argmin(np.asarray(away)[part])])] for part in parts]
 
     def _sound(self) -> SoundVerdict | None:
-        stretches = [one for one in self.found.stretches if one.end - one.start >= 2]
+        stretches = in_order([one for one in self.found.stretches if one.end - one.start >= 2], self.found.slope)
         if not stretches or not self.file.inspection[keys.SOUND_TRACKS]:
             return None
+        seconds = float(self.own.frames / self.own.rate)
+        moments = self._moments(stretches, min(_MOST_MOMENTS, _MOMENTS + int(seconds / _MOMENT_MORE)))
+        if seconds < 20:
+            moments = moments[1::3]
+        pace = self.found.slope * self.own.rate / self.other.rate
+        laid = lay_windows(self.file.source, self.master.source, moments, seconds, pace)
+        if laid is None:
+            return None
+        windows, channels = laid
+        first = conclude(windows, channels)
+        missing, added = ((), ()) if first.drift or first.speed != 1 else self._without(stretches, first)
+        return conclude(windows, channels, missing, added) if windows or missing or added else None
+
+    def _moments(self, stretches: Sequence[Stretch], count: int) -> list[tuple[float, float]]:
+        """Moments spread evenly over some stretches: seconds of the file, and of the master."""
         total = sum(one.end - one.start for one in stretches)
         moments = []
-        for number in range(_MOMENTS):
-            at = (number + 0.5) * total / _MOMENTS
+        for number in range(count):
+            at = (number + 0.5) * total / count
             for one in stretches:
                 if at < one.end - one.start:
                     frame = one.start + at
@@ -350,12 +388,23 @@ class _Worker:
                     moments.append((frame / float(self.own.rate), place / float(self.other.rate)))
                     break
                 at -= one.end - one.start
-        if self.own.frames / self.own.rate < 20:
-            moments = moments[1::3]
-        pace = self.found.slope * self.own.rate / self.other.rate
-        return compare_sound(
-            self.file.source, self.master.source, moments, float(self.own.frames / self.own.rate), pace
-        )
+        return moments
+
+    def _without(self, stretches: Sequence[Stretch], verdict: SoundVerdict) -> tuple[Spans, Spans]:
+        """Where the file has no sound and the master has, and the reverse, by the levels of both scans."""
+        scans = [load_scan(side.scan_path) for side in (self.file, self.master)]
+        lengths = (self.own.frames / self.own.rate, self.other.frames / self.other.rate)
+        own, other = (levels_of(scan.sounds, scan.starts, float(one)) for scan, one in zip(scans, lengths, strict=True))
+
+        def place(seconds: NDArray[np.float64]) -> NDArray[np.float64]:
+            frames = (seconds - verdict.late_at(seconds)) * float(self.own.rate)
+            found = np.full(len(frames), np.nan)
+            for one in stretches:
+                here = (frames >= one.start) & (frames < one.end)
+                found[here] = one.places(frames[here], float(self.found.slope)) / float(self.other.rate)
+            return found
+
+        return stretches_without(own, other, place)
 
     # As a judge needs it.
 
@@ -382,6 +431,12 @@ class _Worker:
             return Held(right=None, required="the picture of the master", found="too little detail to tell")
         aspects = [side.inspection[keys.PICTURE_PIXEL_ASPECT] or Fraction(1) for side in (self.file, self.master)]
         sentences, words = tell_geometry(found, *aspects)
+        for one in self.otherwise:
+            middle = float(self.found.places[(one.start + one.end) // 2])
+            shot = next((shot for shot in self._shots() if shot.start <= middle < shot.end), None)
+            where = f"In shot {shot_name(shot)}" if shot else f"From frame {one.start}"
+            says = f"{where} the picture lies otherwise than in the rest: {tell_geometry(one.geometry, *aspects)[1]}."
+            sentences = (*sentences, Sentence(says=says, frame=one.start, end=one.end, fault=True))
         return Held(
             right=not any(one.fault for one in sentences),
             required="the picture of the master",
@@ -392,14 +447,20 @@ class _Worker:
         )
 
     def _held_levels(self, curve: LevelCurve | None) -> Held:
-        if curve is None:
+        found = self.shotwise.levels(self._shots()) if self.shotwise else []
+        coloured = self.shotwise.colours(self._shots()) if self.shotwise else []
+        shots = [*tell_shot_levels(found, shot_name), *tell_shot_colours(coloured, shot_name)]
+        otherwise = len({one.shot.number for one in found} | {one.shot.number for one in coloured})
+        if curve is None and not shots:
             return Held(right=None, required="the levels of the master", found="the pictures are too flat to tell")
-        sentences, words = tell_levels(curve)
+        sentences, words = tell_levels(curve) if curve else ((), "too flat to tell as a whole")
+        sentences = (*sentences, *shots)
         return Held(
             right=not any(one.fault for one in sentences),
             required="gain 1, offset 0",
-            found=words,
-            document=curve.to_json(),
+            found=f"{words}; {otherwise} shot{'s' if otherwise > 1 else ''} otherwise" if otherwise else words,
+            document=(curve.to_json() if curve else {})
+            | {"shots": [[one.start, one.end, round(one.gain, 3), round(one.offset, 1)] for one in found]},
             sentences=sentences,
             remedy="Convert the range once only: let either the timeline or the export do it, not both.",
         )
@@ -410,16 +471,23 @@ class _Worker:
         # A picture that stands in another's place is a fault of the map, not of the coding.
         judged = found.without(set(np.flatnonzero(self.found.kinds != IN_PLACE).tolist()))
         worst = judged.worst[0]
-        document = found.to_json()
+        patches = self.shotwise.patches(self._shots()) if self.shotwise else []
+        softness = self.shotwise.softness if self.shotwise else None
+        document = found.to_json() | {
+            "patches": [[one.start, one.end, *one.box, one.black] for one in patches],
+            "softness": softness and round(softness, 3),
+        }
         says = f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."
         sentence = Sentence(says=says, frame=worst.frame, fault=not judged.right)
+        told = tell_patches(patches, softness, shot_name)
         return Held(
-            right=judged.right,
-            required="SSIM at least 0.94, no picture below 0.85",
-            found=f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f}",
+            right=judged.right and not patches,
+            required="SSIM at least 0.94, no picture below 0.85, nothing in it that the master does not have",
+            found=f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f}" + _other_parts(len(patches)),
             document=document,
-            sentences=(sentence,),
-            remedy="Raise the bit rate of the export, or encode in two passes; look at the worst frames first.",
+            sentences=(*told, sentence) if told else (sentence,),
+            remedy=_REMEDY_OF_PARTS if patches else _REMEDY_OF_LIKENESS,
+            look=softness is not None,
         )
 
     def _held_sound(self, found: SoundVerdict | None) -> Held:
@@ -464,6 +532,17 @@ class _Worker:
             "shot_similarity": shots,
             **_told(held),
         }
+
+
+_REMEDY_OF_LIKENESS = "Raise the bit rate of the export, or encode in two passes; look at the worst frames first."
+_REMEDY_OF_PARTS = (
+    "Switch off what was laid over the picture (a logo, a timecode, captions, a mask), unless it was ordered, and "
+    "export again."
+)
+
+
+def _other_parts(count: int) -> str:
+    return f", {count} part{'s' if count > 1 else ''} of the picture otherwise" if count else ""
 
 
 def _spread(pairs: list[tuple[int, int]], most: int) -> list[tuple[int, int]]:

@@ -30,7 +30,7 @@ def map_by_cuts(file: Observed, master: Observed) -> FrameMap | None:
     cuts = np.array(timeline.cuts, np.int64)
     if len(cuts) < _FEWEST or len(file.cuts) < _FEWEST:
         return None
-    laid = lay_cuts(timeline, FrameRange.whole(timeline), file, cuts, np.zeros(len(cuts), np.int64))
+    laid = lay_cuts(timeline, FrameRange.whole(timeline), file, cuts, np.zeros((len(cuts), 2), np.int64))
     places = np.rint(laid.expected + laid.offsets)
     hits = laid.seen & (places > 0) & (places < file.frames)
     leaps = np.count_nonzero(np.diff(laid.offsets[hits])) if hits.any() else 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -29,7 +30,7 @@ class Stretch:
         """The master frame that a file frame shows."""
         return slope * self.speed * frame + self.offset
 
-    def places(self, frames: NDArray[np.intp], slope: float) -> NDArray[np.float64]:
+    def places(self, frames: NDArray[np.intp] | NDArray[np.float64], slope: float) -> NDArray[np.float64]:
         """The master frames that some file frames show."""
         return np.asarray(slope * self.speed * frames + self.offset, np.float64)
 
@@ -69,6 +70,23 @@ class Seen:
 
     def __len__(self) -> int:
         return len(self.bits)
+
+
+def in_order(stretches: Sequence[Stretch], slope: Fraction) -> list[Stretch]:
+    """Return the stretches that follow each other in the master as they do in the file: of all such choices the one
+    with the most frames. Shots that changed places are left out; one that comes twice goes on.
+    """
+    best: list[tuple[int, list[Stretch]]] = []
+    spans = [(one.place(one.start, float(slope)), one.place(one.end, float(slope))) for one in stretches]
+    for at, one in enumerate(stretches):
+        before = [
+            kept
+            for other, kept in zip(spans[:at], best, strict=True)
+            if other[0] < spans[at][0] and other[1] < spans[at][1]
+        ]
+        frames, chosen = max(before, key=lambda kept: kept[0], default=(0, []))
+        best.append((frames + one.end - one.start, [*chosen, one]))
+    return max(best, key=lambda kept: kept[0], default=(0, []))[1]
 
 
 def distance(one: NDArray[np.float32], other: NDArray[np.float32]) -> NDArray[np.float64]:

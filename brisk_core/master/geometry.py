@@ -302,6 +302,14 @@ def tell_geometry(found: Geometry, file_aspect: Fraction, master_aspect: Fractio
         )
         sentences.append(Sentence(says=says, frame=0, fault=not ordered))
         words.append(f"cut {where} by {gone * 100:.0f} %")
+    bare = [1 - found.scale[axis] * found.master_size[axis] / found.file_size[axis] for axis in (0, 1)]
+    if min(bare) > _CUT:
+        says = (
+            f"The picture does not fill the frame: {(1 - bare[0]) * 100:.0f} % of its width and "
+            f"{(1 - bare[1]) * 100:.0f} % of its height, with bars on all sides."
+        )
+        sentences.append(Sentence(says=says, frame=0, fault=True))
+        words.append("bars on all sides")
     moved = _moved(found)
     if moved:
         sentences.append(Sentence(says=f"The picture is moved by {moved}.", frame=0, fault=True))

@@ -71,7 +71,7 @@ def find_curve(pairs: Iterable[Pair], geometry: Geometry) -> LevelCurve | None:
         quiet = inside & (_contrast(laid) < _QUIET) & (_contrast(pair.own.luma) < _QUIET)
         masters.append(laid[quiet])
         files.append(pair.own.luma[quiet])
-        colours = _colours(pair, geometry)
+        colours = colours_of(pair, geometry)
         if colours is not None:
             blues.append(colours)
     if not masters:
@@ -112,7 +112,7 @@ def _contrast(luma: Grey) -> Grey:
     return np.asarray(cv2.morphologyEx(luma, cv2.MORPH_GRADIENT, kernel), np.float32)
 
 
-def _colours(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
+def colours_of(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
     """Rows of file blue, file red, master blue, master red, at a few thousand places."""
     if pair.own.chroma is None or pair.other.chroma is None:
         return None

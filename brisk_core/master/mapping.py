@@ -10,7 +10,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Container, Iterable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 
@@ -31,7 +31,7 @@ from brisk_core.master.frame_map import (
     distance,
     runs_of,
 )
-from brisk_core.master.seeds import Line, find_lines
+from brisk_core.master.seeds import FLAT, Line, find_lines
 from brisk_core.master.speeds import find_sped, with_sped
 
 _REACH = 6  # frames of the master around its line in which a frame is looked for
@@ -41,6 +41,11 @@ _FOREIGN = 5.0  # cost of a frame that is not in the master, so that a stretch o
 _STANDS_OUT = 4.0  # times the noise at which a frame does not show its place
 _BESIDE, _OF_BESIDE = 6, 2.0  # frames to either side, and times their misfit, by which a frame must stand out
 _BESIDE_REPEAT = 8  # frames by which waves may miss the place of a repeat
+_FEWEST_LOOKED, _MOST_LOOKED, _MOST_RELOCATED = 6, 9, 60  # frames of a shot that is looked up, and shots
+_OF_SHOT = (0.5, 0.85)  # quantiles of the misfit of a line's frames that must be as good elsewhere
+_ROUNDS = 3  # of looking shots up and fitting levels
+_DOUBTFUL, _FARTHEST = 2.0, 1000.0  # times the least noise, from which a shot may lie elsewhere; code values at most
+_ROUNDED = 0.6  # code values of the mean that rounding a flat picture to fewer bits may add
 _LEAST_ODD = 0.35  # code values; two fields of one frame differ by less from the frame that lies between them
 _FITS_BETTER = 0.4  # of the misfit at its place, below which another place is believed
 _BLENDED = (0.15, 0.85)  # share of the next frame between which a frame counts as blended
@@ -54,10 +59,11 @@ _CERTAIN, _CERTAIN_REACH = 2.0, 3  # times its own misfit at places as far away,
 _AS_GOOD = 1.12  # times the misfit of a line at its own place, up to which another place is as good
 
 
-def map_frames(file: Seen, master: Seen, cuts: Sequence[int] = ()) -> FrameMap | None:
+def map_frames(file: Seen, master: Seen, cuts: Sequence[int] = (), master_cuts: Sequence[int] = ()) -> FrameMap | None:
     """Return where the frames of a file are in a master, ``None`` when none of them is found.
 
-    ``cuts`` are the file's own; between two of them a shot may run at another speed.
+    ``cuts`` are the file's own; between two of them a shot may run at another speed. ``master_cuts`` are the master's:
+    a shot that stands still fits anywhere, and most likely begins where one of the master's does.
     """
     if not len(file) or not len(master):
         return None
@@ -65,7 +71,7 @@ def map_frames(file: Seen, master: Seen, cuts: Sequence[int] = ()) -> FrameMap |
     for slope in dict.fromkeys((master.rate / file.rate, Fraction(1))):
         lines, _ = find_lines(file.bits, file.waves, master.bits, master.waves, float(slope))
         if lines:
-            refiner = _Refiner(file, master, slope)
+            refiner = _Refiner(file, master, slope, (cuts, master_cuts))
             maps.append((refiner.refine(lines), refiner, lines))
     # Frames taken one for one must fit clearly better than frames that keep time, or nothing tells them apart.
     best = min(maps, key=lambda one: _roughness(one[0]) * (1 if one is maps[0] else _ONE_FOR_ONE), default=None)
@@ -99,8 +105,12 @@ def _roughness(found: FrameMap) -> float:
 class _Refiner:
     """Refines coarse lines to single frames."""
 
-    def __init__(self, file: Seen, master: Seen, slope: Fraction) -> None:
+    def __init__(
+        self, file: Seen, master: Seen, slope: Fraction, cuts: tuple[Sequence[int], Sequence[int]] = ((), ())
+    ) -> None:
+        self._cuts = tuple(np.array([0, *own], np.int64) for own in cuts)  # of file and master
         self.file, self.master, self.slope = file, master, float(slope)
+        self._coded = file.waves  # as they were measured
         self.exact_slope = slope
         self.gain, self.lift = 1.0, 0.0
 
@@ -114,10 +124,17 @@ class _Refiner:
             phase = self._phase(lines)
             lines = [Line(line.first, line.last, line.offset + phase) for line in lines]
         self._fit_levels(lines)
-        lines = _outside(self._absorb(lines), apart)
+        lines = self._absorb(lines)
+        for _ in range(_ROUNDS):  # what lay wrong had its part in the levels
+            before, lines = lines, self._relocated(lines)
+            self._fit_levels(lines)
+            if lines == before:
+                break
+        lines = _outside(lines, apart)
         offsets = np.full(frames, np.nan)
         costs = np.full((frames, 2 * _REACH + 1), np.inf)
         ranges = self._ranges(lines, apart)
+        self._settle_rounding(lines, ranges)
         for line, (start, end) in zip(lines, ranges, strict=True):
             offsets[start:end] = line.offset
             costs[start:end] = self._misfits(np.arange(start, end), line.offset)
@@ -146,6 +163,21 @@ class _Refiner:
             self.gain = min(max(self.gain, 0.3), 3.0)
         self.lift = float(np.median(own[:, 0] - self.gain * other[:, 0]))
 
+    def _settle_rounding(self, lines: Sequence[Line], ranges: Sequence[tuple[int, int]]) -> None:
+        """Take out of the mean of the file's pictures what rounding adds: a flat ground of ten bits comes to lie up to
+        half a code value beside itself in eight, for as long as it is seen.
+        """
+        waves = self._coded.copy()
+        for line, (start, end) in zip(lines, ranges, strict=True):
+            if end <= start:
+                continue
+            places = np.rint(self.slope * np.arange(start, end) + line.offset)
+            inside = self._within(places)
+            place = np.clip(places.astype(np.intp), 0, len(self.master) - 1)
+            apart = np.where(inside, waves[start:end, 0] - self.scaled()[place, 0], np.nan)
+            waves[start:end, 0] -= np.clip(_usual(apart), -_ROUNDED, _ROUNDED)
+        self.file = replace(self.file, waves=waves)
+
     def _on_lines(self, lines: list[Line]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
         numbers = np.concatenate([np.arange(line.first, line.last + 1) for line in lines])
         offsets = np.concatenate([np.full(line.last + 1 - line.first, line.offset) for line in lines])
@@ -156,6 +188,7 @@ class _Refiner:
     def _absorb(self, lines: list[Line]) -> list[Line]:
         """Give lines that run as well along a neighbour's offset that offset: they were seeded by look-alikes."""
         changed = True
+        left: set[Line] = set()  # two places that are as good would take each other's for ever
         while changed and len(lines) > 1:
             changed = False
             shared = Counter[float]()
@@ -170,19 +203,89 @@ class _Refiner:
                     for one in lines
                     if abs(one.offset - line.offset) <= 2 * _REACH and shared[one.offset] >= shared[line.offset]
                 }
-                likelier.discard(line.offset)
-                if not likelier:
-                    continue
-                numbers = _thinned(np.arange(line.first, line.last + 1))
-                own = float(np.median(self._misfit(numbers, line.offset)))
-                fits = {offset: float(np.median(self._misfit(numbers, offset))) for offset in likelier}
-                offset = min(fits, key=lambda one: fits[one])
-                if fits[offset] <= max(own * _AS_GOOD, own + LEAST_NOISE / 2):
+                offset = self._as_good(line, likelier, left)
+                if offset is None:
+                    offset = self._as_good(line, self._from_cut_to_cut(line), left)
+                if offset is not None:
+                    left.add(line)
                     lines[at] = Line(line.first, line.last, offset)
                     lines = _joined(lines)
                     changed = True
                     break
         return lines
+
+    def _as_good(self, line: Line, offsets: Iterable[float], left: Container[Line]) -> float | None:
+        """The offset among some at which a line runs as well as at its own, ``None`` where there is none."""
+        tried = [one for one in offsets if one != line.offset and Line(line.first, line.last, one) not in left]
+        if not tried:
+            return None
+        # Where most of a shot stands, as a title does, the frames in which it comes and goes tell its place.
+        own = self._fit_of(line, line.offset)
+        fits = {offset: self._fit_of(line, offset) for offset in tried}
+        best = min(fits, key=lambda one: float(fits[one][0]))
+        return best if (fits[best] <= np.maximum(own * _AS_GOOD, own + LEAST_NOISE / 2)).all() else None
+
+    def _fit_of(self, line: Line, offset: float) -> NDArray[np.float64]:
+        """How far most frames of a line, and nearly all of them, are from their places at an offset."""
+        misfit = self._misfit(_thinned(np.arange(line.first, line.last + 1)), offset)
+        return np.asarray(np.quantile(np.minimum(misfit, _FARTHEST), _OF_SHOT), np.float64)
+
+    def _from_cut_to_cut(self, line: Line) -> set[float]:
+        """The offsets at which the shot of a line begins where a shot of the master begins, those near its own."""
+        own, others = self._cuts
+        at = int(np.searchsorted(own, line.first + _AROUND, side="right")) - 1
+        start = int(own[at])
+        end = int(own[at + 1]) if at + 1 < len(own) else len(self.file)
+        if line.first < start - _AROUND or line.last > end + _AROUND or len(others) < 2:
+            return set()
+        offsets = others - self.slope * start
+        return set(offsets[np.abs(offsets - line.offset) <= (end - start) * self.slope].tolist())
+
+    def _relocated(self, lines: list[Line]) -> list[Line]:
+        """Look the shots of the file that do not fit where they lie up in the whole master, by their waves.
+
+        Signatures alone cannot tell two shots of one set-up apart, and lead to the nearer of them.
+        """
+        edges = [*self._cuts[0].tolist(), len(self.file)]
+        shots = [(start, end) for start, end in itertools.pairwise(edges) if end - start >= _FEWEST_LOOKED]
+        looked = {shot: kept for shot in shots if len(kept := self._looked_up(*shot)) >= _FEWEST_LOOKED - 1}
+        misfits = {shot: self._misfit_along(lines, numbers) for shot, numbers in looked.items()}
+        usual = max(float(np.median(list(misfits.values()))), LEAST_NOISE) if misfits else LEAST_NOISE
+        doubtful = [shot for shot, misfit in misfits.items() if misfit > _DOUBTFUL * LEAST_NOISE]
+        for start, end in sorted(doubtful, key=lambda shot: -misfits[shot])[:_MOST_RELOCATED]:
+            numbers = looked[start, end]
+            steps = np.rint(self.slope * (numbers - numbers[0])).astype(np.intp)
+            room = len(self.master) - int(steps[-1])
+            if room <= 0:
+                continue
+            apart = [
+                distance(self.file.waves[number], self.scaled()[step : step + room])
+                for number, step in zip(numbers, steps, strict=True)
+            ]
+            fits = np.median(apart, axis=0)
+            best = int(fits.argmin())
+            if fits[best] < max(_FITS_BETTER * misfits[start, end], LEAST_NOISE) and fits[best] < _DOUBTFUL * usual:
+                flat = int(numbers[0]) > start + _AROUND // 2  # what is flat lies anywhere
+                first = int(numbers[0]) if flat else start
+                line = Line(first, end - 1, best - float(np.rint(self.slope * int(numbers[0]))))
+                lines = sorted([*_outside(lines, [(first, end)]), line], key=lambda one: one.first)
+        return _joined(lines)
+
+    def _looked_up(self, start: int, end: int) -> NDArray[np.intp]:
+        """Frames spread over what of a shot is not flat."""
+        inside = np.arange(start + 1, end - 1)
+        there = inside[np.abs(self.file.waves[inside, 1:]).max(axis=1) > FLAT]
+        at = np.unique(np.linspace(0, max(len(there) - 1, 0), _MOST_LOOKED).round().astype(np.intp))
+        return np.asarray(there[at] if len(there) else there, np.intp)
+
+    def _misfit_along(self, lines: Sequence[Line], numbers: NDArray[np.intp]) -> float:
+        """The median misfit of some frames, each on the line that is nearest to it."""
+        away = [np.maximum(np.maximum(line.first - numbers, numbers - line.last), 0) for line in lines]
+        nearest = np.argmin(away, axis=0)
+        apart = [
+            float(self._misfit(numbers[at : at + 1], lines[int(which)].offset)[0]) for at, which in enumerate(nearest)
+        ]
+        return float(np.median(np.minimum(apart, _FARTHEST)))
 
     def _sharpen(self, line: Line) -> Line:
         """Bring a line to the frame: the offset around it at which the waves fit best."""
@@ -456,12 +559,17 @@ def _follow(costs: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.b
 def _near(own: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return the misfit from which each frame stands out from those beside it: some shots fit worse than others."""
     finite = np.where(np.isfinite(own), own, np.nan)
-    padded = np.pad(finite, _BESIDE, constant_values=np.nan)
+    return _usual(finite) * _OF_BESIDE
+
+
+def _usual(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the median of the known values around each; 0 where none is known."""
+    padded = np.pad(values, _BESIDE, constant_values=np.nan)
     windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * _BESIDE + 1)
     empty = np.isnan(windows).all(axis=1)
-    found = np.zeros(len(own))
+    found = np.zeros(len(values))
     found[~empty] = np.nanmedian(windows[~empty], axis=1)
-    return found * _OF_BESIDE
+    return found
 
 
 def _stretches(offsets: NDArray[np.float64], kinds: NDArray[np.uint8]) -> tuple[Stretch, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -16,7 +17,8 @@ from brisk_core.master.similarity import aligned, ssim
 
 _REFINED, _MOST_REFINED = 3, 40  # frames around a place, and stretches, that are looked at by their pictures
 _CLEARLY = 0.003  # SSIM a picture by which another place must fit better
-_BESIDE, _MOST_BREAKS = 12, 8  # frames to either side of a break, and breaks, that are looked at by their pictures
+_BESIDE, _MOST_BREAKS = 30, 8  # frames to either side of a break, and breaks, that are looked at by their pictures
+_MOST_PIECES = 4  # between two stretches of one offset
 _SMALL = 6  # frames of the master; what leaps further is told by the waves
 
 
@@ -92,6 +94,56 @@ def refine_breaks(found: FrameMap, pictures: Pictures, cuts: Sequence[int]) -> F
         if best != one.end and first < best < last and sums.max() - sums[one.end - first] > _CLEARLY:
             found = _break_moved(found, at, best)
     return found
+
+
+def healed(found: FrameMap, pictures: Pictures) -> FrameMap:
+    """Return a map without the pieces between two of one offset whose pictures fit as well where those would have them.
+
+    A picture that was enlarged, or has something laid over it, has other waves, which may be those of frames beside it.
+    """
+    at = 0
+    while at + 2 < len(found.stretches):
+        after = next(
+            (one for one in range(at + 2, min(at + 2 + _MOST_PIECES, len(found.stretches))) if _one(found, at, one)),
+            None,
+        )
+        if after is None:
+            at += 1
+            continue
+        before = found.stretches[at]
+        pieces = found.stretches[at + 1 : after]
+        scores = np.zeros(2)
+        for piece in pieces:
+            for frame in range(
+                piece.start + (piece.end - piece.start) // 6, piece.end, max(1, (piece.end - piece.start) // 3)
+            ):
+                places = [round(one.place(frame, float(found.slope))) for one in (before, piece)]
+                likeness = pictures.likeness([(frame, place) for place in places])
+                if len(likeness) == 2:
+                    scores += [value for place in places for _, one, value in likeness if one == place]
+        if scores[0] < scores[1]:
+            at += 1
+            continue
+        found = _through(found, at, after)
+    return found
+
+
+def _one(found: FrameMap, at: int, after: int) -> bool:
+    """Do two stretches lie on one line, and what is between them beside it, without a gap?"""
+    run = found.stretches[at : after + 1]
+    plain = all(one.speed == 1 for one in run) and run[0].offset == run[-1].offset
+    return plain and all(one.end == other.start for one, other in pairwise(run))
+
+
+def _through(found: FrameMap, at: int, after: int) -> FrameMap:
+    """The map with one stretch that runs through the pieces between two others."""
+    before, last = found.stretches[at], found.stretches[after]
+    numbers = np.arange(before.end, last.start)
+    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
+    places[numbers] = before.places(numbers, float(found.slope))
+    single[numbers], kinds[numbers] = np.rint(places[numbers]), IN_PLACE
+    stretches = (*found.stretches[:at], replace(before, end=last.end), *found.stretches[after + 1 :])
+    return replace(found, places=places, single=single, kinds=kinds, stretches=stretches)
 
 
 def _break_moved(found: FrameMap, at: int, frame: int) -> FrameMap:

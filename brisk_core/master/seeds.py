@@ -14,7 +14,7 @@ _FARTHEST = 14  # bits of 64 in which a frame may differ from its master after h
 _NOWHERE = 15.0  # cost of a frame that is in no place, in bits
 _JUMP = 26.0  # cost of a break in the path, in bits; two breaks must be worth a stretch of several seeds
 _RUNS_AWAY, _FEWEST = 4.0, 4  # frames by which the halves of a line may lie apart, and seeds of a half at least
-_FLAT = 1.5  # code values of the strongest wave below which a picture has no signature to speak of
+FLAT = 1.5  #: code values of the strongest wave below which a picture has no signature to speak of
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,8 +39,8 @@ def find_lines(
     """
     step = max(1, -(-len(file_bits) // _MOST_SEEDS))
     numbers = np.arange(0, len(file_bits), step)
-    numbers = numbers[np.abs(file_waves[numbers, 1:]).max(axis=1) > _FLAT]
-    usable = np.abs(master_waves[:, 1:]).max(axis=1) > _FLAT
+    numbers = numbers[np.abs(file_waves[numbers, 1:]).max(axis=1) > FLAT]
+    usable = np.abs(master_waves[:, 1:]).max(axis=1) > FLAT
     if not len(numbers) or not usable.any():
         return [], _NOWHERE
     places, costs = _candidates(file_bits[numbers], master_bits, usable)

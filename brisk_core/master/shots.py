@@ -22,10 +22,13 @@ from brisk_core.master.frame_map import (
     REPEATED,
     FrameMap,
     Stretch,
+    runs_of,
 )
 
+_STANDS = 3  # frames held in a row, from which the picture stands
 _MOST_ALONE = 8  # frames that have a sentence of their own; more are told as a number
 _THERE = 0.1  # share of a shot's frames below which it counts as missing
+_ON_CUT = 2  # frames that a cut of the edit may lie beside a cut that is seen
 _SLACK = 1.0  # frames of the master that a hole must exceed when rates differ
 _REMEDY_WORDS = {REPEATED: "repeat", OTHER: "show another moment", BLENDED: "are blended from two", DIFFERS: "differ"}
 
@@ -113,9 +116,6 @@ class Teller:
         seconds, rest = divmod(whole, round(rate))
         return f"{seconds} s {rest:02} f" if rest else f"{seconds} s"
 
-    def _name(self, shot: MasterShot) -> str:
-        return f"{shot.number} “{shot.name}”" if shot.name else str(shot.number)
-
     def _shot_at(self, frame: float) -> MasterShot:
         return next((shot for shot in self.shots if shot.start <= frame < shot.end), self.shots[-1])
 
@@ -160,7 +160,7 @@ class Teller:
             own = [hole for hole in holes if hole[0] >= shot.start - 1 and hole[1] <= shot.end + 1]
             holes[:] = [hole for hole in holes if hole not in own]
             unseen = sum(end - start for start, end in own)
-            parts = [f"Shot {self._name(shot)} {_pace(one.speed)}"]
+            parts = [f"Shot {shot_name(shot)} {_pace(one.speed)}"]
             if unseen:
                 parts.append(f"the file does not show {self.length(unseen)} of it")
             if shift := self._shift_after(one):
@@ -221,14 +221,21 @@ class Teller:
                 )
                 holes.clear()
                 return [Sentence(says=says, frame=0, fault=True)]
-        if begins is not None and abs(begins - wanted_start) > slack and (same or begins > wanted_start):
+        # What another place of the file shows is not missing.
+        bare = (
+            any(start <= wanted_start < end for start, end in holes),
+            any(start < wanted_end <= end for start, end in holes),
+        )
+        if begins is not None and abs(begins - wanted_start) > slack and (bare[0] if begins > wanted_start else same):
             late = begins > wanted_start
             much = self.length(begins - wanted_start)
             verb = f"{_are(much)} missing at the head" if late else f"{_stand(much)} before the ordered range"
             says = f"{much} {verb}: the file begins at {self._label(begins)} of the master."
+            if begins < 0:
+                says = f"{much} {_stand(much)} before the master's first frame: all after comes {much} late."
             told.append(Sentence(says=says, frame=0, fault=True))
             holes[:] = [hole for hole in holes if not (late and hole[0] == wanted_start)]
-        if ends is not None and abs(ends - wanted_end) > slack:
+        if ends is not None and abs(ends - wanted_end) > slack and (ends > wanted_end or bare[1]):
             early = ends < wanted_end
             much = self.length(ends - wanted_end)
             verb = f"{_are(much)} missing at the tail" if early else f"{_stand(much)} after the ordered range"
@@ -261,7 +268,7 @@ class Teller:
             where = self._file_frame(start)
             much = self.length(end - start)
             if lost:
-                names = " and ".join(self._name(shot) for shot in lost[:3])
+                names = " and ".join(shot_name(shot) for shot in lost[:3])
                 more = f" and {len(lost) - 3} more" if len(lost) > 3 else ""
                 word, verb = ("Shot", "is") if len(lost) == 1 else ("Shots", "are")
                 says = f"{word} {names}{more} {verb} missing: all after {self._label(start)} comes {much} early."
@@ -269,7 +276,7 @@ class Teller:
                 shot = self._shot_at(start)
                 verb = "is" if end - start == 1 else "are"
                 says = (
-                    f"{much} {verb} missing in shot {self._name(shot)} at {self._label(start)}: all after comes early."
+                    f"{much} {verb} missing in shot {shot_name(shot)} at {self._label(start)}: all after comes early."
                 )
             told.append(Sentence(says=says, frame=where, fault=True))
         return told
@@ -323,11 +330,11 @@ class Teller:
 
     def _shots_of(self, stretch: Stretch) -> str:
         start, end = self._span(stretch)
-        inside = [shot for shot in self.shots if shot.start < end - 1 and start + 1 < shot.end]
+        inside = [shot for shot in self.shots if self._is_of(shot, start, end)]
         if not inside:
-            return self._name(self._shot_at(start))
+            return shot_name(self._shot_at(start))
         if len(inside) == 1:
-            return self._name(inside[0])
+            return shot_name(inside[0])
         return f"{inside[0].number} to {inside[-1].number}"
 
     def _breaks(
@@ -349,7 +356,7 @@ class Teller:
                 again = self._span(other)[0]
                 twice = [shot for shot in self.shots if again - 1 <= shot.start and shot.end <= again - jump + 1]
                 whole = len(twice) == 1 and abs(twice[0].end - twice[0].start + jump) <= 1.5
-                what = f"Shot {self._name(twice[0])}" if whole else self.length(jump)
+                what = f"Shot {shot_name(twice[0])}" if whole else self.length(jump)
                 verb = "comes" if whole or abs(jump) < 1.5 else "come"
                 late = self.length(jump) if whole else "that much"
                 says = f"{what} {verb} twice at {self._label(again)}: all after comes {late} late."
@@ -399,6 +406,12 @@ class Teller:
             numbers = np.flatnonzero(kinds == kind)
             if not len(numbers) or (kind == BLENDED and self._way() == "blending"):
                 continue
+            if kind == REPEATED:
+                longer = [run for run in runs_of(kinds == kind) if run[1] - run[0] >= _STANDS]
+                told += [self._stands(*run) for run in longer[:_MOST_ALONE]]
+                numbers = np.array([one for one in numbers if not any(start <= one < end for start, end in longer)])
+                if not len(numbers):
+                    continue
             if len(numbers) == 1:
                 words = {
                     REPEATED: "repeats",
@@ -414,10 +427,22 @@ class Teller:
             told.append(Sentence(says=says, frame=int(numbers[0]), fault=True))
         return told
 
+    def _stands(self, start: int, end: int) -> Sentence:
+        says = f"The picture stands for {end - start} frames where the master moves: {self._where(start)}."
+        return Sentence(says=says, frame=start, end=end, fault=True)
+
     def _where(self, frame: int) -> str:
         place = self.found.places[frame]
         shot = self._shot_at(place) if np.isfinite(place) else None
         return f"frame {frame}" + (f" in shot {shot.number}" if shot else "")
+
+    def _is_of(self, shot: MasterShot, start: float, end: float) -> bool:
+        """Does most of a shot lie between two places, or most of what lies between them in the shot?
+
+        The cut of an edit may lie in a transition that is part of both shots.
+        """
+        both = min(shot.end, end) - max(shot.start, start)
+        return both > 0 and (both >= (shot.end - shot.start) / 2 or both > (end - start) / 2)
 
     # Shots.
 
@@ -485,15 +510,32 @@ def _pace(speed: float) -> str:
 
 
 def shots_of(cuts: Sequence[int], frames: int, names: Sequence[tuple[int, str]] = ()) -> list[MasterShot]:
-    """Return the shots of a master by its cuts; ``names`` are (first frame, name) of the timeline's shots."""
+    """Return the shots of a master: those of its edit where that is given and fits, else those between its cuts.
+
+    ``names`` are (first frame, name) of the shots of the edit, in order.
+    """
     starts = [0, *[cut for cut in cuts if 0 < cut < frames]]
+    known = np.array(starts)
+    named = [(start, name) for start, name in names if start < frames]
+    nearest = [int(known[np.abs(known - start).argmin()]) for start, _ in named]
+    on_cuts = [cut if abs(cut - start) <= _ON_CUT else start for cut, (start, _) in zip(nearest, named, strict=True)]
+    # The shots of the edit are what is spoken of; another edit than the master's gives no names.
+    if named and named[0][0] <= _ON_CUT and sum(one in starts for one in on_cuts) > len(named) / 2:
+        starts = [0, *on_cuts[1:]]
+        titles = [name for _, name in named]
+    else:
+        titles = [""] * len(starts)
     ends = [*starts[1:], frames]
-    shots = []
-    for number, (start, end) in enumerate(zip(starts, ends, strict=True), 1):
-        near = min(names, key=lambda one: abs(one[0] - start), default=None)
-        name = near[1] if near is not None and abs(near[0] - start) <= 2 else ""
-        shots.append(MasterShot(number=number, name=name, start=start, end=end))
-    return shots
+    return [
+        MasterShot(number=number, name=name, start=start, end=end)
+        for number, (start, end, name) in enumerate(zip(starts, ends, titles, strict=True), 1)
+        if end > start
+    ]
+
+
+def shot_name(shot: MasterShot) -> str:
+    """Number and name of a shot, as sentences speak of it."""
+    return f"{shot.number} “{shot.name}”" if shot.name else str(shot.number)
 
 
 def map_document(found: FrameMap, journey: Journey) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import importlib
-from collections.abc import Container, Iterable, Sequence
+from collections.abc import Callable, Container, Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -79,14 +79,24 @@ class Similarity:
         }
 
 
-def compare_pictures(pairs: Iterable[Pair], geometry: Geometry, curve: LevelCurve | None) -> Similarity | None:
-    """Return the likeness of every pair; the master is laid by ``geometry`` and levelled by ``curve``."""
+def compare_pictures(
+    pairs: Iterable[Pair],
+    geometry: Geometry,
+    curve: LevelCurve | None,
+    also: Callable[[Pair, Grey, Grey], None] | None = None,
+) -> Similarity | None:
+    """Return the likeness of every pair; the master is laid by ``geometry`` and levelled by ``curve``.
+
+    ``also`` is given each pair, and both its pictures as they are compared.
+    """
     rows = []
     for pair in pairs:
         both = aligned(pair, geometry, curve)
         if both is None:
             continue
         own, laid = both
+        if also is not None:
+            also(pair, own, laid)
         rows.append(
             Likeness(frame=pair.own.number, master_frame=pair.other.number, ssim=ssim(own, laid), psnr=psnr(own, laid))
         )

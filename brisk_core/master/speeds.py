@@ -88,11 +88,23 @@ def _sped(file: Seen, waves: NDArray[np.float32], found: FrameMap, start: int, e
     if abs(step - slope) * length < _DRIFT or over_even < _CLEARLY * shot.free or over > _BETTER * over_even:
         return None
     # Frames lost or held in one place are told by the map itself, and as well as by a speed.
-    mapped = shot.misfit_at(found.places[numbers] - first) - shot.free
+    mapped = _misfit_of(found, file, waves, numbers, _MOST_APART * shot.free) - shot.free
     pieces = sum(one.start < end and start < one.end for one in found.stretches)
     if pieces <= _FEW_PIECES and over > _BETTER * mapped:
         return None
     return Stretch(start=start, end=end, offset=first + at - step * start, speed=step / slope, certain=True)
+
+
+def _misfit_of(
+    found: FrameMap, file: Seen, waves: NDArray[np.float32], numbers: NDArray[np.intp], most: float
+) -> float:
+    """The mean misfit of some frames at the places of a map, wherever they lie; ``most`` for one that has none."""
+    places = found.places[numbers]
+    known = np.isfinite(places)
+    at = np.clip(np.rint(places[known]).astype(np.intp), 0, len(waves) - 1)
+    apart = np.full(len(numbers), most)
+    apart[known] = np.minimum(distance(file.waves[numbers[known]], waves[at]), most)
+    return float(apart.mean())
 
 
 def _window(found: FrameMap, start: int, end: int, frames: int) -> tuple[int, int]:

@@ -24,6 +24,7 @@ from brisk_core.meters.change import changes_whole
 from brisk_core.meters.motion import find_turns
 from brisk_core.meters.picture import Picture, Small
 from brisk_core.meters.rows import Rows
+from brisk_core.meters.spans import neighbours
 from brisk_core.meters.torn import torn_blocks
 
 _LEAP = 8.0  # 8-bit steps by which a cell changes over what those around it change by before or after
@@ -127,6 +128,7 @@ _SHORTEST_GROUP = 4  # pictures; below it a leap at a random access point says n
 _CHANCE = 0.02  # expected leaps at random access points by chance, for each that is met
 _COMPARABLE = 2  # times fewer cells
 _USUAL, _OVER_USUAL = 90, 2  # percentile of all pictures that is usual, and times it that a leap needs
+_RESTLESS, _RESTLESS_AROUND = 60, 24  # percentile of the pictures to either side, and their number, that is usual there
 _STANDS = 4  # pictures of a page before it is turned, at least
 _REFRESHED = 16.0  # steps of the waves by which a coder may touch up a still picture
 _RESTS, _BACK = 0.05, 0.25  # of the leap: what a picture that stands may move by, and what may be left of it afterwards
@@ -233,7 +235,7 @@ class _Leaps:
         """Find those that stand out from what leaps in the file anyway."""
         rose, fell = rows["rose"].astype(np.int64), np.append(rows["fell"][1:], 0).astype(np.int64)
         both = np.minimum(rows["lit"].astype(np.int64), rose - rows["lit"]) >= _BOTH_AT_ALL * rose
-        away, back = (many >= _LEAST + _OVER_USUAL * np.percentile(many, _USUAL) for many in (rose, fell))
+        away, back = (many >= _LEAST + _OVER_USUAL * _usual_leaps(many) for many in (rose, fell))
         kept = ~near_cut[: len(rows)]
         return cls(
             rose=rose,
@@ -258,6 +260,14 @@ class _Leaps:
         if not away:
             return None
         return Burst(start=max(away, key=lambda at: int(self.rose[at])), end=end, kind=BurstKind.UNTIL_ENTRY)
+
+
+def _usual_leaps(many: NDArray[np.int64]) -> NDArray[np.float64]:
+    """How many cells leap anyway at each picture: in the whole file, or around it in a restless shot, as of fire."""
+    around = neighbours(many.astype(np.float64), _RESTLESS_AROUND)
+    around[np.isnan(around).all(axis=1)] = 0
+    beside = np.nanpercentile(around, _RESTLESS, axis=1)
+    return np.asarray(np.maximum(np.percentile(many, _USUAL), beside), np.float64)
 
 
 def _alone(rows: Rows, calm: NDArray[np.bool_]) -> Iterator[Burst]:

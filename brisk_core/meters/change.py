@@ -50,6 +50,8 @@ _CUT_OTHER, _CUT_STEADY = 0.5, 0.05  # loss of correlation of another picture, a
 _CUT_COLOUR, _CUT_COLOUR_OVER = 12.0, 5.0  # change of colour, 8-bit steps, and times the usual
 _FADE_STEPS, _FADE_OVER = 3, 1.5  # steps of a fade, and times them that the one to nothing may change
 _FADE_LEVELS, _FADE_UNLIKE = 0.1, 0.5  # share of samples that each step changes, and loss of correlation it may have
+_EMPTY, _FADED_OF = 0.5, 0.9  # 8-bit steps of a flat picture's texture; texture over that of the next step of a fade
+_COMES_OVER = 2.5  # times the steps that follow, up to which the first is one of them: coders give it more
 _CUT_REACH = 4  # pictures before and after that are the usual
 
 
@@ -59,18 +61,19 @@ class ChangeMeter:
     name = "change"
     row = np.dtype(
         [("mean", "f2"), ("top", "f2"), ("cell", "f2"), ("share", "f2"), ("levels", "f2"), ("likeness", "f2"),
-         ("colour", "f2")]
+         ("colour", "f2"), ("texture", "f2")]
     )  # fmt: skip
     looks_back = True
 
     def measure(self, now: Picture, before: Sequence[Picture]) -> tuple[Any, ...]:
         """Return mean change, that of the busiest blocks, of the busiest cell, share of changed blocks, histogram,
-        similarity, change of colour.
+        similarity, change of colour, and the standard deviation of the picture itself in coarse cells.
 
         Changes are in 8-bit steps; the histogram's is a share of the samples, similarity a correlation from -1 to 1.
         """
+        texture = float(now.coarse.std())
         if not before:
-            return (np.nan,) * 7
+            return (*(np.nan,) * 7, texture)
         previous = before[-1]
         blocks = now.against(previous).changed.ravel()
         count = max(1, round(len(blocks) * _TOP_SHARE))
@@ -84,6 +87,7 @@ class ChangeMeter:
             float(np.abs(now.histogram - previous.histogram).sum() / 2),
             _likeness(now.coarse, previous.coarse),
             _colour_change(now, previous),
+            texture,
         )
 
 
@@ -143,13 +147,14 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
         return np.zeros(0, np.intp)
     levels = np.nan_to_num(rows["levels"].astype(np.float64))
     unlike = np.nan_to_num(1 - rows["likeness"].astype(np.float64))
+    moved = np.nan_to_num(rows["mean"].astype(np.float64))
+    unlike[_comes_or_goes(rows["texture"].astype(np.float64), moved)] = 0
     score = levels + unlike
     usual_unlike, usual, most = _usual(unlike), _usual(score), neighbours(score, _CUT_REACH)
     leads = score >= np.nan_to_num(np.where(np.isnan(most), 0, most).max(axis=1))
     other_levels = levels > _CUT_LEVELS * _usual(levels) + _CUT_LEAST_LEVELS
     strong = (unlike > _CUT_UNLIKE) | ((levels > _CUT_HISTOGRAM) & (unlike > _CUT_LEAST_UNLIKE))
     # Two shots of one place and one light: neither levels nor structure jump far, but everything changes at once.
-    moved = np.nan_to_num(rows["mean"].astype(np.float64))
     # Within bars all of it is smaller, so it is held against what is usual.
     leaps = (moved > _CUT_LEAP * _usual(moved) + _CUT_LEAST_LEAP) & (
         levels > _CUT_LEAP_LEVELS * _usual(levels) + _CUT_LEAST_LEAP_LEVELS
@@ -172,6 +177,22 @@ def find_cuts(rows: Rows) -> NDArray[np.intp]:
     for at in np.flatnonzero(cuts).tolist():
         cuts[at] = not _ends_a_fade(at, fades, moved)
     return np.flatnonzero(cuts | recoloured)
+
+
+def _comes_or_goes(texture: NDArray[np.float64], moved: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Return at which pictures something begins to come up on a flat picture, or is gone: a title that fades in or out.
+
+    Between a flat picture and another the likeness says nothing. What comes up goes on to, by steps like the first.
+    """
+    found = np.zeros(len(texture), np.bool_)
+    flat = np.nan_to_num(texture, nan=np.inf) <= _EMPTY
+    for at in (np.flatnonzero(flat[1:] != flat[:-1]) + 1).tolist():
+        comes = flat[at - 1]
+        there = texture[at : at + _FADE_STEPS] if comes else texture[max(at - _FADE_STEPS, 0) : at][::-1]
+        steps = moved[at + 1 : at + _FADE_STEPS] if comes else moved[max(at - _FADE_STEPS + 1, 0) : at]
+        if len(there) == _FADE_STEPS and (there[:-1] < _FADED_OF * there[1:]).all():
+            found[at] = moved[at] < _COMES_OVER * float(np.median(steps))
+    return found
 
 
 def _ends_a_fade(at: int, fades: NDArray[np.bool_], moved: NDArray[np.float64]) -> bool:

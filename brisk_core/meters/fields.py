@@ -40,6 +40,9 @@ _LEAST_TWO = 0.05
 _ONE_ORDER = 8.0  # times the weight of the other order in the whole file, from which weak pictures are believed
 _AMONG_ONE = 24.0  # weight from which two moments count beside more of one
 _BEYOND_CHANCE = 4.0  # square roots of the weight of both orders by which one must outweigh the other
+_LASTS = 11  # pictures before and after over which an order must hold
+_LASTING, _PURE = 5.0, 8.0  # times the other order; below the second it must be a share of one moment as well
+_LEAST_BESIDE = 0.6
 _SAME_FIELD = 0.3  # change of a field over that of the other, below which it shows its previous moment again
 _FIELD_MOVES = 0.5  # 8-bit steps by which the other field must change for that
 _LEAST_FRAMES = 5  # pictures with motion below which a file says nothing,
@@ -51,6 +54,7 @@ _LEAST_MIXED = 12  # pictures that are sure, from which a file can be both
 _STRAY, _FEW_STRAYS = 0.02, 4  # share of pictures, and number of them, that may contradict the verdict
 
 UNSURE, PROGRESSIVE, TOP, BOTTOM = 0, 1, 2, 3
+_NO_CUTS = np.zeros(0, np.intp)
 
 
 class FieldMeter:
@@ -87,12 +91,10 @@ class FieldVerdict:
     spans: tuple[tuple[int, int, str], ...]  #: stretches that differ from the verdict, what they are
 
 
-_NO_CUTS = np.zeros(0, np.intp)
-
-
-def moments(rows: Rows) -> NDArray[np.uint8]:
-    """Return for each picture what its weaves say."""
-    one, top, bottom = (rows[name].astype(np.float64) for name in ("one", "two_top", "two_bottom"))
+def moments(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> NDArray[np.uint8]:
+    """Return for each picture what its weaves say; first pictures of shots (``cuts``) say nothing."""
+    one, top, bottom = (np.nan_to_num(rows[name].astype(np.float64)) for name in ("one", "two_top", "two_bottom"))
+    one[cuts] = top[cuts] = bottom[cuts] = 0
     two = top + bottom
     # Fine patterns that move up or down comb to both sides; what else they do by chance is weak beside that.
     balanced = np.minimum(top, bottom)[one + two >= _LEAST_WEIGHT]
@@ -105,15 +107,37 @@ def moments(rows: Rows) -> NDArray[np.uint8]:
             # Blocks of noise fall to both sides as chance will: the more there are, the farther they may lie apart.
             beyond_chance = mine - other >= _BEYOND_CHANCE * np.sqrt(mine + other)
             lenient &= beyond_chance & (mine >= least) & ((mine >= one) | (mine >= _AMONG_ONE))
-        said[lenient] = kind
+        said[lenient & _is_borne_out(one, mine, other)] = kind
     said[_repeats_a_field(rows) != UNSURE] = UNSURE
     return said
 
 
+def _is_borne_out(one: NDArray[np.float64], mine: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Return at which pictures an order of fields holds over the pictures before, after or around as well.
+
+    Thin letters that roll up a progressive picture comb as their lines fall, to one side in this picture and to the
+    other in the next; blocks of one moment are more. Fields of two moments comb to one side for as long as they are
+    seen.
+    """
+    found = np.zeros(len(one), np.bool_)
+    at = np.arange(len(one))
+    for before, after in ((_LASTS, 0), (0, _LASTS), (_LASTS // 2, _LASTS // 2)):
+        once, here, there = (_sum_around(values, before, after) for values in (one, mine, other))
+        holds = (here >= _PURE * there) | ((here >= _LASTING * there) & (here >= _LEAST_BESIDE * once))
+        whole = (at >= before) & (at < len(one) - after)
+        found |= holds & (whole | (len(one) <= _LASTS))  # at the ends of a file the other way tells
+    return found
+
+
+def _sum_around(values: NDArray[np.float64], before: int, after: int) -> NDArray[np.float64]:
+    total = np.concatenate([np.zeros(before + 1), np.cumsum(values)])
+    total = np.concatenate([total, np.full(after, total[-1])])
+    return np.asarray(total[before + after + 1 :] - total[: len(values)], np.float64)
+
+
 def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:
     """Decide what a file is from the rows of its pictures; first pictures of shots (``cuts``) say nothing."""
-    said = moments(rows)
-    said[cuts] = UNSURE
+    said = moments(rows, cuts)
     sure = np.count_nonzero(said)
     if sure < max(_LEAST_FRAMES, _LEAST_SURE * len(rows)):
         says = f"not enough motion: {sure} of {len(rows)} pictures move in a way that tells fields apart"

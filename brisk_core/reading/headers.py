@@ -341,7 +341,8 @@ def _sound_words(
         return declared | {name: declared[name] or value for name, value in fallback.items()}, {}
     aac = entry.get("aac")
     coded = {
-        "codec": (header.codec if header else None) or codec,  # the library guesses the layer of late MPEG audio
+        # Of a track that begins late the library has met no frame: its name is a guess by the wrapper's word.
+        "codec": (header.codec if header else None) or (codec if context.channels else None),
         "sample_rate": aac.sample_rate if aac else header.sample_rate if header else context.sample_rate or None,
         "channels": (aac.channels if aac else None)
         or (header.channels if header else None)

@@ -17,6 +17,7 @@ from brisk_core.spec.integrity import INTEGRITY
 from brisk_core.spec.line import Hearing, Line
 from brisk_core.spec.ordered import without_ordered
 from brisk_core.spec.rules import word
+from brisk_core.spec.together import brought_together
 
 #: Of the lines that a timeline brings, those that say nothing where there is nothing to ask.
 _ONLY_WHERE_ASKED = (keys.EDIT_GAPS.id, keys.EDIT_CHAPTERS.id)
@@ -44,7 +45,7 @@ def judge(
     """
     captioned = captioned if captioned and captioned.documents else None
     inspection = without_ordered(spec, with_sidecars(inspection, captioned).ordered_as(kind_of_work))
-    held = {**(hold(inspection, timeline, covered) if timeline else {}), **(master or {})}
+    held = brought_together({**(hold(inspection, timeline, covered) if timeline else {}), **(master or {})})
     hearing = Hearing(
         inspection=inspection,
         captions=CaptionVerdicts(captioned, inspection),

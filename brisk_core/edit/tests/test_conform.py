@@ -1,3 +1,4 @@
+from dataclasses import replace
 from fractions import Fraction
 from unittest import TestCase
 
@@ -192,6 +193,88 @@ class ConformTest(TestCase):
             name="e", rate=RATE, start=None, length=120, lanes=(Lane(kind="picture", name="V1", events=tuple(split)),)
         )
         self.assertEqual(joined.cuts, (90,))
+
+    def test_a_transition_shows_no_cut_and_a_cut_in_it_is_worth_a_look(self) -> None:
+        lengths, mixed = [30, 45, 50, 40, 60, 35], {75: 14, 165: 20}  # by the frame at which they begin
+        plain = timeline(lengths)
+        for before in (0, 7):  # an edit list begins a shot with its transition, other edits in the middle of it
+            mixes = [
+                Event(kind="transition", name="mix", start=start - before, end=start - before + length)
+                for start, length in mixed.items()
+            ]
+            events = tuple(sorted([*plain.lanes[0].events, *mixes], key=lambda one: one.start))
+            edit = replace(plain, lanes=(replace(plain.lanes[0], events=events),))
+            seen = tuple(cut for cut in cuts_of(lengths) if cut not in mixed)
+            found = conform(edit, FrameRange.whole(edit), Observed(cuts=seen, frames=260, rate=RATE))
+            self.assertEqual((found.sentences, found.missing, found.matched, found.expected), ((), (), 3, 3))
+            self.assertEqual(self.states(found), {"in place": [1, 2, 3, 4, 5, 6]})
+            middle = 165 - before + 10
+            hard = Observed(cuts=tuple(sorted([*seen, middle])), frames=260, rate=RATE)
+            held = (found := conform(edit, FrameRange.whole(edit), hard)).held()["edit.cuts"]
+            self.assertEqual((found.hard, found.extra, held.right, held.look), ((middle,), (), True, True))
+            self.assertIn("where the timeline has a transition", found.sentences[0].says)
+
+    def test_a_shot_that_comes_up_out_of_the_black_of_a_gap_shows_no_cut(self) -> None:
+        plain = timeline([40, 60, 50, 45])
+        lane = plain.lanes[0]
+        gap = replace(plain, lanes=(replace(lane, events=lane.events[1:]),))
+        observed = Observed(cuts=(100, 150), frames=195, rate=RATE, black=((0, 43),))
+        found = conform(gap, FrameRange.whole(gap), observed)
+        self.assertEqual((found.sentences, found.matched, found.expected), ((), 2, 2))
+        # Where the black ends with the gap and nothing is seen, one shot may stand in place of two.
+        found = conform(gap, FrameRange.whole(gap), replace(observed, black=()))
+        self.assertEqual(found.missing, (40,))
+
+    def test_frames_lost_in_shots_whose_lengths_are_alike_are_told_there(self) -> None:
+        lengths = [
+            15,
+            60,
+            50,
+            60,
+            45,
+            50,
+            40,
+            45,
+            50,
+            50,
+            45,
+            50,
+            55,
+            40,
+            40,
+            45,
+            40,
+            45,
+            45,
+            45,
+            40,
+            50,
+            50,
+            40,
+            50,
+            45,
+        ]
+        edit, cuts = timeline(lengths), cuts_of(lengths)
+        for lost in ((700,), (700, 1120), (70, 330, 700, 1120)):
+            places = tuple(cut - sum(one < cut for one in lost) for cut in cuts)
+            seen = Observed(cuts=places, frames=sum(lengths) - len(lost), rate=RATE)
+            found = conform(edit, FrameRange.whole(edit), seen)
+            says = [one.says for one in found.sentences]
+            self.assertEqual(len(says), len(lost), says)
+            self.assertTrue(all("is 1 frame too short" in one for one in says), says)
+
+    def test_a_loss_around_a_cut_that_is_not_seen_lies_in_one_of_both_shots(self) -> None:
+        cuts = [cut - (cut > sum(LENGTHS[:9])) for cut in cuts_of(LENGTHS)]
+        del cuts[9]
+        found = self.laid(tuple(cuts), sum(LENGTHS) - 1)
+        self.assertIn("Shots 10 “S10” to 11 “S11” are together 1 frame too short", found.sentences[0].says)
+
+    def test_of_two_shots_of_one_length_either_may_be_missing(self) -> None:
+        lengths = [40, 55, 62, 62, 71, 48]
+        edit = timeline(lengths)
+        cuts = cuts_of([40, 55, 62, 71, 48])
+        found = conform(edit, FrameRange.whole(edit), Observed(cuts=cuts, frames=276, rate=RATE))
+        self.assertIn("Shot 3 “S3” or 4 “S4” is missing", found.sentences[0].says)
 
     def test_too_few_cuts_are_not_measured(self) -> None:
         edit = timeline([100, 120])

@@ -1,4 +1,5 @@
 import tempfile
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -181,6 +182,45 @@ class AgainstTest(TestCase):
         told = self.told(self.held(foreign)["master.map"])
         self.assertEqual(len(told), 1, told)
         self.assertIn("from frame 150 are not in the master: they stand in place of shot", told[0])
+
+    def in_shot(self, shot: int, draw: Callable[[Plane], Plane]) -> list[Plane]:
+        """The programme with the pictures of one shot drawn otherwise."""
+        inside = set(shot_frames(shot))
+        return [np.ascontiguousarray(draw(picture(at))) if at in inside else picture(at) for at in WHOLE]
+
+    def test_a_shot_that_is_otherwise_is_in_place_and_is_told_for_what_it_is(self) -> None:
+        def logo(plane: Plane) -> Plane:
+            return cv2.putText(plane, "LIVE", (270, 50), cv2.FONT_HERSHEY_DUPLEX, 1.2, 250, 3)
+
+        def graded(plane: Plane) -> Plane:
+            return np.asarray(plane * 0.7 + 12, np.uint8)
+
+        def enlarged(plane: Plane) -> Plane:
+            place = cv2.getRotationMatrix2D((SIZE[0] / 2, SIZE[1] / 2), 0, 1.2)
+            return np.asarray(cv2.warpAffine(plane, place, SIZE, flags=cv2.INTER_CUBIC), np.uint8)
+
+        cases = (
+            (logo, "master.similarity", "In shot 9 “S9” something stands in the picture that the master does not have"),
+            (graded, "master.level_curve", "In shot 9 “S9” levels differ from the master where the rest does not"),
+            (enlarged, "master.geometry", "In shot 9 “S9” the picture lies otherwise than in the rest: scaled to 120"),
+            (lambda plane: plane[:, ::-1], "master.geometry", "In shot 9 “S9” the picture lies otherwise"),
+        )
+        for draw, id_, says in cases:
+            with self.subTest(says):
+                self.assert_only(self.held(self.in_shot(9, draw)), id_, says)
+
+    def test_a_logo_from_end_to_end(self) -> None:
+        planes = [cv2.putText(picture(at), "LIVE", (270, 50), cv2.FONT_HERSHEY_DUPLEX, 1.2, 250, 3) for at in WHOLE]
+        found = self.held([np.asarray(plane, np.uint8) for plane in planes])
+        self.assert_only(found, "master.similarity", "From end to end something stands in the picture")
+
+    def test_some_frames_that_stand(self) -> None:
+        start = STARTS[15] + 4
+        order = [start - 1 if start <= number < start + 5 else number for number in WHOLE]
+        found = self.held(pictures(order))
+        told = self.told(found["master.map"])
+        self.assertEqual(len(told), 1, told)
+        self.assertIn(f"The picture stands for 5 frames where the master moves: frame {start} in shot 16", told[0])
 
     def test_sound_late_and_sides_exchanged_and_turned_and_louder(self) -> None:
         frames = STARTS[12]

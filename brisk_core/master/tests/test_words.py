@@ -7,10 +7,10 @@ from unittest import TestCase
 
 import numpy as np
 
-from brisk_core.master.frame_map import IN_PLACE, REPEATED, FrameMap, Stretch
+from brisk_core.master.frame_map import IN_PLACE, REPEATED, FrameMap, Stretch, in_order
 from brisk_core.master.geometry import Geometry, tell_geometry
 from brisk_core.master.mapping import with_repeats
-from brisk_core.master.shots import Journey, MasterShot, Teller
+from brisk_core.master.shots import Journey, MasterShot, Teller, shots_of
 
 LENGTH, COUNT = 20, 8
 SHOTS = [
@@ -42,10 +42,14 @@ def mapped(places: list[float]) -> FrameMap:
 
 def told(order: list[int]) -> Journey:
     """What is told of shots, from 1, that stand in an order."""
-    places = [float(frame) for shot in order for frame in range(SHOTS[shot - 1].start, SHOTS[shot - 1].end)]
+    return told_of([frame for shot in order for frame in range(SHOTS[shot - 1].start, SHOTS[shot - 1].end)], SHOTS)
+
+
+def told_of(places: list[int], shots: list[MasterShot]) -> Journey:
+    """What is told of frames at some places of a master of some shots."""
     return Teller(
-        found=mapped(places),
-        shots=SHOTS,
+        found=mapped([float(one) for one in places]),
+        shots=shots,
         frames=len(places),
         master_frames=FRAMES,
         rate=Fraction(25),
@@ -114,4 +118,46 @@ class GeometryTest(TestCase):
         self.assertEqual(["cut off" in one for one in says], [True, True])
 
     def test_a_smaller_picture_in_the_middle_is_neither(self) -> None:
-        self.assertEqual(self.says(scale=(0.9, 0.9), shift=(32, 18)), [])
+        (says,) = self.says(scale=(0.9, 0.9), shift=(32, 18))
+        self.assertIn("does not fill the frame: 90 % of its width and 90 % of its height", says)
+
+
+class ShotsTest(TestCase):
+    def test_shots_are_those_of_the_edit_where_it_fits_and_else_those_between_cuts(self) -> None:
+        names = [(0, "black"), (15, "TITLE"), (75, "PAN"), (118, "MIXED"), (160, "TAIL")]
+        found = shots_of([16, 75, 160], 200, names)  # a title fades in, and one shot is mixed into another
+        self.assertEqual([(one.number, one.name, one.start, one.end) for one in found][1:4], [
+            (2, "TITLE", 16, 75), (3, "PAN", 75, 118), (4, "MIXED", 118, 160),
+        ])  # fmt: skip
+        other = shots_of([40, 90, 130], 200, names)
+        self.assertEqual([(one.name, one.start) for one in other], [("", 0), ("", 40), ("", 90), ("", 130)])
+
+    def test_a_shot_that_is_mixed_in_is_not_spoken_of_with_its_neighbour(self) -> None:
+        shots = [replace(SHOTS[0], end=14), replace(SHOTS[1], start=14), *SHOTS[2:]]
+        places = [*range(20, 40), *range(20), *range(40, FRAMES)]
+        says = [one.says for one in told_of(places, shots).sentences]
+        self.assertEqual(says, ["Shots 1 “S1” and 2 “S2” changed places at frame 0."])
+
+    def test_what_comes_twice_goes_on_and_what_changed_places_does_not(self) -> None:
+        def kept(places: list[int]) -> list[int]:
+            return [one.start for one in in_order(mapped([float(one) for one in places]).stretches, Fraction(1))]
+
+        self.assertEqual(kept([*range(60), *range(40, 120)]), [0, 60])
+        self.assertEqual(
+            kept([*range(40), *range(90, 100), *range(50, 90), *range(40, 50), *range(100, 150)]), [0, 50, 100]
+        )
+
+
+class FrameTest(TestCase):
+    def told(self, scale: tuple[float, float], size: tuple[int, int] = (1920, 1080)) -> list[str]:
+        shift = tuple((size[axis] - scale[axis] * (1920, 1080)[axis]) / 2 for axis in (0, 1))
+        found = Geometry(
+            scale=scale, shift=(shift[0], shift[1]), mirrored=False, pairs=500, file_size=size, master_size=(1920, 1080)
+        )
+        return [one.says for one in tell_geometry(found, Fraction(1), Fraction(1))[0] if one.fault]
+
+    def test_bars_on_all_sides_are_a_fault_and_those_that_the_shape_asks_are_not(self) -> None:
+        self.assertIn("75 % of its width and 75 % of its height, with bars on all sides", self.told((0.75, 0.75))[0])
+        self.assertEqual(self.told((1.0, 1.0)), [])
+        self.assertEqual(self.told((0.5625, 0.5625), (1080, 1920)), [])  # across a tall frame
+        self.assertEqual(len(self.told((0.5, 0.5), (1080, 1920))), 1)

@@ -211,3 +211,30 @@ class BurstTest(TestCase):
     def test_where_captions_come_and_go_one_that_ends_there_says_nothing(self) -> None:
         draw = words(6, first=0)  # every ninth picture: some of them end at a random access point
         self.assertEqual(bursts_of([draw(number) for number in range(COUNT)]), ())
+
+
+class RestlessTest(TestCase):
+    """A shot in which something leaps in every picture, as fire does, beside shots in which nothing does."""
+
+    def rows(self) -> np.ndarray:
+        rows = np.zeros(240, BurstMeter.row)
+        rows["rose_box"], rows["fell_box"] = [20, 20, 230, 230], [20, 20, 230, 230]
+        leaps = np.random.default_rng(4).integers(2, 14, (48, 2))
+        rows["rose"][96:144], rows["fell"][96:144] = leaps[:, 0], leaps[:, 1]
+        rows["lit"] = rows["rose"] // 2
+        return rows
+
+    def found(self, rows: np.ndarray) -> list[tuple[int, int]]:
+        entries = [Entry(at, at) for at in range(0, len(rows), 12)]
+        return [(one.start, one.end) for one in find_bursts(rows, entries, [96, 144])]
+
+    def test_fire_is_no_damage_and_damage_beside_it_is(self) -> None:
+        rows = self.rows()
+        self.assertEqual(self.found(rows), [])
+        rows["rose"][41], rows["lit"][41], rows["fell"][49] = 30, 15, 30
+        self.assertEqual(self.found(rows), [(41, 48)])
+
+    def test_damage_in_a_fire_that_is_larger_than_it_is_found(self) -> None:
+        rows = self.rows()
+        rows["rose"][111], rows["lit"][111], rows["fell"][121] = 120, 60, 120
+        self.assertEqual(self.found(rows), [(111, 120)])

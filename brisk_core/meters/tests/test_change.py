@@ -136,3 +136,27 @@ class MeanChangeTest(TestCase):
         assert fast is not None
         self.assertGreater(fast, 2 * slow)
         self.assertIsNone(self.change([moment(0)]))
+
+
+def title(share: float) -> Plane:
+    """Letters on a flat dark ground, faded in by a share."""
+    picture = np.full((288, 352), 4, np.uint8)
+    cv2.putText(picture, "A LAMP", (60, 150), cv2.FONT_HERSHEY_DUPLEX, 1.6, 4 + round(210 * share), 3, cv2.LINE_AA)
+    return picture
+
+
+class TitlesTest(TestCase):
+    """A title on a flat ground comes and goes by fades; the cut is where the ground comes."""
+
+    def test_a_fade_out_of_a_flat_picture_is_no_cut(self) -> None:
+        for steps in (6, 12, 25):
+            fades = [title(min(number / steps, 1, (59 - number) / steps)) for number in range(60)]
+            self.assertEqual(cuts_of(fades), [], steps)
+            pan = [moment(number) for number in range(30)]
+            self.assertEqual(cuts_of([*pan, *fades, *pan]), [30, 90], steps)
+
+    def test_letters_that_are_there_at_once_are_a_cut(self) -> None:
+        flat, there = [title(0)] * 20, [title(1)] * 20
+        self.assertEqual(cuts_of([*flat, *there, *flat]), [20, 40])
+        growing = [title(0.5 + number / 40) for number in range(20)]
+        self.assertEqual(cuts_of([*flat, *growing]), [20])

@@ -1,5 +1,6 @@
 from unittest import TestCase
 
+import cv2
 import numpy as np
 
 from brisk_core.meters.fields import FieldMeter, judge_fields
@@ -22,6 +23,21 @@ def pulldown(count: int, *, top_first: bool = True) -> list[Plane]:
         mixed = (weave(b, c), weave(c, d)) if top_first else (weave(c, b), weave(d, c))
         pictures += [a, b, *mixed, d]
     return pictures
+
+
+def rolled(number: int, scale: float, lines: float, *, plain: bool, woven: bool) -> Plane:
+    """Credits in thin letters that roll up by some lines a picture; ``plain`` letters have no soft edges."""
+    page = np.full((900, 352), 10, np.uint8)
+    for row, name in enumerate(("Grip: Ada Brook", "HEAD OF LIGHT", "Sound  E. F. Tillet", "Lena Pike") * 8):
+        cv2.putText(
+            page, name, (30 + row * 7 % 40, 40 + row * 26), 2, scale, 225, 1, cv2.LINE_8 if plain else cv2.LINE_AA
+        )
+
+    def at(time: float) -> Plane:
+        place = np.array([[1, 0, 0], [0, 1, lines * time]], np.float64)
+        return cv2.warpAffine(page, place, (352, 288), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+
+    return weave(at(number), at(number + 0.5)) if woven else at(number)
 
 
 class FieldsTest(TestCase):
@@ -89,6 +105,26 @@ class FieldsTest(TestCase):
         for number, picture in enumerate(pictures):
             picture[20:60, 20:120] = 16 if number % 2 else 235
         self.assertEqual(fields_of(pictures).scan, "interlaced")
+
+    def test_thin_letters_that_roll_up_are_of_one_moment_unless_they_are_woven(self) -> None:
+        for scale, plain, lines in ((0.6, False, 0.5), (0.6, True, 3.0), (0.4, False, 2.0), (0.6, True, 2.0)):
+            for woven in (False, True):
+                with self.subTest((scale, plain, lines, woven)):
+                    pictures = [moment(number) for number in range(40)]
+                    pictures += [rolled(number, scale, lines, plain=plain, woven=woven) for number in range(48)]
+                    found = fields_of(pictures)
+                    if not woven:
+                        self.assertEqual((found.scan, found.spans), ("progressive", ()))
+                    elif lines != 2.0:  # a line a field looks like one moment
+                        self.assertGreater(sum(end - start for start, end, _ in found.spans), 8)
+
+    def test_a_picture_that_cannot_be_decoded_says_nothing_and_hides_nothing(self) -> None:
+        rows = np.zeros(60, FieldMeter.row)
+        rows["two_top"], rows["top"], rows["bottom"] = 500, 20, 20
+        for name in FieldMeter.row.names or ():
+            rows[name][20:23] = np.nan
+        found = judge_fields(rows)
+        self.assertEqual((found.scan, found.order, found.spans), ("interlaced", "top", ()))
 
     def test_cuts_say_nothing_of_fields(self) -> None:
         pictures = interlaced(30) + [weave(moment(at, 2), moment(at + 0.5, 2)) for at in range(30)]

@@ -239,6 +239,14 @@ class SoundTest(MediaTest):
             self.assertEqual(found.witnessed(keys.SOUND_CODEC).coded, (layer,))
         self.assertEqual(self.read(self.folder / "mp2.ts").best("file.contradictions"), ())
 
+    def test_sound_that_begins_after_all_pictures_says_nothing_before_it_is_met(self) -> None:
+        late = {"codec": "mpeg2video", "size": (640, 360), "frames": 500, "options": {"b": "12M"}}
+        path = self.made("late.ts", sound="mp2", **late)
+        found = self.read(path, Depth.HEADERS).witnessed(keys.SOUND_CODEC)
+        self.assertIn(found.coded, (None, ("mp2",)))
+        whole = self.read(path)
+        self.assertEqual((whole[keys.SOUND_CODEC], whole.best("file.contradictions")), (("mp2",), ()))
+
     def test_pcm_is_declared_and_not_coded(self) -> None:
         inspection = self.read(self.made("a.mov", sound="pcm_s24le"))
         facts = inspection.facts
