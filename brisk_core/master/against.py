@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -15,24 +16,25 @@ from brisk_core.edit.conform import observed_of
 from brisk_core.edit.cut_train import Observed
 from brisk_core.edit.ranges import FrameRange
 from brisk_core.edit.timeline import Timeline
-from brisk_core.exact import Timecode, spell_rate
+from brisk_core.exact import Timecode
 from brisk_core.facts import Held, Inspection, Sentence, keys
 from brisk_core.frames import Film, Grey, frames_to_decode
 from brisk_core.master.cuts import map_by_cuts
-from brisk_core.master.foreign import LaidOtherwise, taken_back
+from brisk_core.master.foreign import TakenBack, taken_back
 from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Seen, Stretch, in_order
-from brisk_core.master.geometry import Geometry, find_geometry, tell_geometry
-from brisk_core.master.levels import LevelCurve, find_curve, tell_levels
+from brisk_core.master.geometry import Geometry, find_geometry
+from brisk_core.master.holding import Holding
+from brisk_core.master.levels import LevelCurve, find_curve
 from brisk_core.master.mapping import map_frames, with_repeats
 from brisk_core.master.pairs import Pair, paired
 from brisk_core.master.refining import Pictures, healed, refine_breaks, refine_stretches
-from brisk_core.master.shots import Journey, MasterShot, Teller, map_document, shot_name, shots_of
-from brisk_core.master.shotwise import Shotwise, tell_patches, tell_shot_colours, tell_shot_levels
+from brisk_core.master.shots import Journey, MasterShot, Teller, shots_of
+from brisk_core.master.shotwise import Shotwise
 from brisk_core.master.similarity import Similarity, aligned, bears_out, compare_pictures
 from brisk_core.master.singles import Look, doubtful_steps, find_singles
 from brisk_core.master.sound import lay_windows
 from brisk_core.master.sound_levels import Spans, levels_of, stretches_without
-from brisk_core.master.sound_verdict import SoundVerdict, conclude, tell_sound
+from brisk_core.master.sound_verdict import SoundVerdict, conclude
 from brisk_core.master.standing import with_standing
 from brisk_core.packets import load_series
 from brisk_core.reading import Source
@@ -43,6 +45,7 @@ _WIDEST = 960  # samples of pictures that are compared
 _LOOKED, _MOST_COMPARED = 12, 360  # pairs by which geometry and levels are found, and that are compared at most
 _NOWHERE = "none of its pictures is found in the master"
 _ROUGH = 2.0  # code values between a frame and its place, above which it is another picture
+_MOST_OF_RUN = 8  # pictures compared of a run that was taken back
 _MOST_MARKED = 100  # pictures that the file's own scan marks
 _ASIDE = 3  # frames from a cut at which pictures are safe to pair
 _MOMENTS, _MOST_MOMENTS, _MOMENT_MORE = 8, 24, 300.0  # windows of sound; one more for so many seconds
@@ -207,7 +210,7 @@ class _Worker:
     names: Sequence[tuple[int, str]]
     progress: Progress | None
     doubtful: list[int] = field(default_factory=list)  #: frames that their steps make doubtful
-    otherwise: tuple[LaidOtherwise, ...] = ()
+    taken: TakenBack | None = None
     shotwise: Shotwise | None = None
 
     def hold(self) -> Against | None:
@@ -229,9 +232,8 @@ class _Worker:
             self.found = refine_breaks(
                 refine_stretches(healed(self.found, pictures), pictures), pictures, self.own.cuts
             )
-            self.found, self.otherwise = taken_back(
-                with_standing(self.found, *self.rows, pictures, self.own.cuts), pictures
-            )
+            self.taken = taken_back(with_standing(self.found, *self.rows, pictures, self.own.cuts), pictures)
+            self.found = self.taken.found
         journey = self._journey()
         curve: LevelCurve | None = None
         similarity: Similarity | None = None
@@ -249,12 +251,13 @@ class _Worker:
                 self.shotwise.leave_out(singles)
             journey = self._journey()
         sound = self._sound()
+        holding = self._holding()
         held = {
-            keys.MASTER_MAP.id: self._held_map(journey),
-            keys.MASTER_GEOMETRY.id: self._held_geometry(geometry),
-            keys.MASTER_LEVEL_CURVE.id: self._held_levels(curve),
-            keys.MASTER_SIMILARITY.id: self._held_similarity(similarity),
-            keys.MASTER_SOUND.id: self._held_sound(sound),
+            keys.MASTER_MAP.id: holding.map(journey),
+            keys.MASTER_GEOMETRY.id: holding.geometry(geometry),
+            keys.MASTER_LEVEL_CURVE.id: holding.levels(curve),
+            keys.MASTER_SIMILARITY.id: holding.similarity(similarity),
+            keys.MASTER_SOUND.id: holding.sound(sound),
         }
         return Against(held=held, document=self._document(held, journey, geometry, similarity))
 
@@ -344,7 +347,10 @@ class _Worker:
             for frame in range(span.start, min(span.end, span.start + _MOST_MARKED))
         } | set(self.doubtful)
         doubtful = [pair for pair in wanted if pair[0] in marked][:_MOST_MARKED]
-        return sorted({*_spread(wanted, _MOST_COMPARED), *doubtful})
+        # What its waves did not find in the master is other in something: a part of it, or its levels.
+        runs = self.taken.alike if self.taken else ()
+        taken = [_spread([pair for pair in wanted if start <= pair[0] < end], _MOST_OF_RUN) for start, end in runs]
+        return sorted({*_spread(wanted, _MOST_COMPARED), *doubtful, *chain.from_iterable(taken)})
 
     def _near_random_access(self, pairs: list[tuple[int, int]], most: int) -> list[tuple[int, int]]:
         """Pairs spread over the file, of each part of it the one that takes the least decoding."""
@@ -406,112 +412,18 @@ class _Worker:
 
         return stretches_without(own, other, place)
 
-    # As a judge needs it.
-
-    def _held_map(self, journey: Journey) -> Held:
-        start, end = self.ordered
-        there = sum(row.file_start is not None for row in journey.shots if not row.outside)
-        asked = sum(not row.outside for row in journey.shots)
-        way = f", {spell_rate(self.own.rate)} made by {journey.way}" if journey.way else ""
-        told = journey.sentences
-        if self.by_cuts:
-            says = "The frames were mapped by the cuts alone, because the picture is cut another way than the master's."
-            told = (*told, Sentence(says=says, frame=None, fault=False))
-        return Held(
-            right=journey.right,
-            required=f"frames {start} to {end} of the master",
-            found=f"{there} of {asked} shots there{way}" if journey.right else f"{there} of {asked} shots there",
-            document=map_document(self.found, journey) | {"by_cuts": self.by_cuts},
-            sentences=told,
-            remedy="Export again from the timeline that the master was made from, with the ordered range and its rate.",
-        )
-
-    def _held_geometry(self, found: Geometry | None) -> Held:
-        if found is None:
-            return Held(right=None, required="the picture of the master", found="too little detail to tell")
-        aspects = [side.inspection[keys.PICTURE_PIXEL_ASPECT] or Fraction(1) for side in (self.file, self.master)]
-        sentences, words = tell_geometry(found, *aspects)
-        for one in self.otherwise:
-            middle = float(self.found.places[(one.start + one.end) // 2])
-            shot = next((shot for shot in self._shots() if shot.start <= middle < shot.end), None)
-            where = f"In shot {shot_name(shot)}" if shot else f"From frame {one.start}"
-            says = f"{where} the picture lies otherwise than in the rest: {tell_geometry(one.geometry, *aspects)[1]}."
-            sentences = (*sentences, Sentence(says=says, frame=one.start, end=one.end, fault=True))
-        return Held(
-            right=not any(one.fault for one in sentences),
-            required="the picture of the master",
-            found=words,
-            document=found.to_json(),
-            sentences=sentences,
-            remedy="Set size, pixel aspect and fitting of the export so that the shape of the master stays.",
-        )
-
-    def _held_levels(self, curve: LevelCurve | None) -> Held:
-        found = self.shotwise.levels(self._shots()) if self.shotwise else []
-        coloured = self.shotwise.colours(self._shots()) if self.shotwise else []
-        shots = [*tell_shot_levels(found, shot_name), *tell_shot_colours(coloured, shot_name)]
-        otherwise = len({one.shot.number for one in found} | {one.shot.number for one in coloured})
-        if curve is None and not shots:
-            return Held(right=None, required="the levels of the master", found="the pictures are too flat to tell")
-        sentences, words = tell_levels(curve) if curve else ((), "too flat to tell as a whole")
-        sentences = (*sentences, *shots)
-        return Held(
-            right=not any(one.fault for one in sentences),
-            required="gain 1, offset 0",
-            found=f"{words}; {otherwise} shot{'s' if otherwise > 1 else ''} otherwise" if otherwise else words,
-            document=(curve.to_json() if curve else {})
-            | {"shots": [[one.start, one.end, round(one.gain, 3), round(one.offset, 1)] for one in found]},
-            sentences=sentences,
-            remedy="Convert the range once only: let either the timeline or the export do it, not both.",
-        )
-
-    def _held_similarity(self, found: Similarity | None) -> Held:
-        if found is None:
-            return Held(right=None, required="as the master", found="no pictures could be compared")
-        # A picture that stands in another's place is a fault of the map, not of the coding.
-        judged = found.without(set(np.flatnonzero(self.found.kinds != IN_PLACE).tolist()))
-        worst = judged.worst[0]
-        patches = self.shotwise.patches(self._shots()) if self.shotwise else []
-        softness = self.shotwise.softness if self.shotwise else None
-        document = found.to_json() | {
-            "patches": [[one.start, one.end, *one.box, one.black] for one in patches],
-            "softness": softness and round(softness, 3),
-        }
-        says = f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."
-        sentence = Sentence(says=says, frame=worst.frame, fault=not judged.right)
-        told = tell_patches(patches, softness, shot_name)
-        return Held(
-            right=judged.right and not patches,
-            required="SSIM at least 0.94, no picture below 0.85, nothing in it that the master does not have",
-            found=f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f}" + _other_parts(len(patches)),
-            document=document,
-            sentences=(*told, sentence) if told else (sentence,),
-            remedy=_REMEDY_OF_PARTS if patches else _REMEDY_OF_LIKENESS,
-            look=softness is not None,
-        )
-
-    def _held_sound(self, found: SoundVerdict | None) -> Held:
-        tracks = [side.inspection[keys.SOUND_TRACKS] or 0 for side in (self.file, self.master)]
-        required = "the sound of the master"
-        if not tracks[0] and not tracks[1]:
-            return Held(right=True, required="no sound, as the master", found="no sound")
-        if not all(tracks):
-            which = (
-                "The file has no sound, the master has." if not tracks[0] else "The master has no sound, the file has."
-            )
-            sentence = Sentence(says=which, frame=0, fault=True)
-            return Held(right=False, required=required, found="only one has sound", sentences=(sentence,))
-        if found is None:
-            return Held(right=None, required=required, found="the sound is too quiet to compare")
-        sentences, words = tell_sound(found, self.own.rate)
-        return Held(
-            right=not any(one.fault for one in sentences),
-            required=required,
-            found=words,
-            document=found.to_json(),
-            sentences=sentences,
-            remedy="Line up sound and picture in the timeline, check routing and sample rate, and export again.",
-            look=found.look,
+    def _holding(self) -> Holding:
+        file, master = self.file.inspection, self.master.inspection
+        return Holding(
+            found=self.found,
+            by_cuts=self.by_cuts,
+            ordered=self.ordered,
+            shots=self._shots(),
+            rate=self.own.rate,
+            aspects=(file[keys.PICTURE_PIXEL_ASPECT] or Fraction(1), master[keys.PICTURE_PIXEL_ASPECT] or Fraction(1)),
+            tracks=(file[keys.SOUND_TRACKS] or 0, master[keys.SOUND_TRACKS] or 0),
+            shotwise=self.shotwise,
+            otherwise=self.taken.otherwise if self.taken else (),
         )
 
     def _document(
@@ -532,17 +444,6 @@ class _Worker:
             "shot_similarity": shots,
             **_told(held),
         }
-
-
-_REMEDY_OF_LIKENESS = "Raise the bit rate of the export, or encode in two passes; look at the worst frames first."
-_REMEDY_OF_PARTS = (
-    "Switch off what was laid over the picture (a logo, a timecode, captions, a mask), unless it was ordered, and "
-    "export again."
-)
-
-
-def _other_parts(count: int) -> str:
-    return f", {count} part{'s' if count > 1 else ''} of the picture otherwise" if count else ""
 
 
 def _spread(pairs: list[tuple[int, int]], most: int) -> list[tuple[int, int]]:

@@ -35,9 +35,19 @@ class LaidOtherwise:
     geometry: Geometry
 
 
-def taken_back(found: FrameMap, pictures: Pictures) -> tuple[FrameMap, tuple[LaidOtherwise, ...]]:
-    """Return the map with the frames in place whose pictures say so, and those that lie otherwise than the rest."""
-    otherwise = []
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TakenBack:
+    """What pictures say of frames that waves do not find."""
+
+    found: FrameMap  #: with those in place whose pictures are the master's
+    alike: tuple[tuple[int, int], ...] = ()  #: runs of them, which are other in something else
+    otherwise: tuple[LaidOtherwise, ...] = ()
+
+
+def taken_back(found: FrameMap, pictures: Pictures) -> TakenBack:
+    """Look at the frames that are nowhere in the master by waves, where their neighbours would have them."""
+    alike: list[tuple[int, int]] = []
+    otherwise: list[LaidOtherwise] = []
     runs = [run for run in runs_of(found.kinds == FOREIGN) if run[1] - run[0] >= _SHORTEST]
     runs += [
         (one.start, one.end)
@@ -51,13 +61,14 @@ def taken_back(found: FrameMap, pictures: Pictures) -> tuple[FrameMap, tuple[Lai
             pairs = _pairs(place, found, pictures)
             if _are_alike(pairs, pictures.geometry):
                 found = _in_place(found, place, compared=True)
+                alike.append((start, end))
                 break
             own = _of_its_own(pairs, pictures.geometry)
             if own is not None:
                 found = _in_place(found, place, compared=False)
                 otherwise.append(LaidOtherwise(start=start, end=end, geometry=own))
                 break
-    return found, tuple(otherwise)
+    return TakenBack(found=found, alike=tuple(alike), otherwise=tuple(otherwise))
 
 
 def _pairs(place: Stretch, found: FrameMap, pictures: Pictures) -> list[Pair]:

