@@ -113,7 +113,7 @@ class Holding:
         patches = self.shotwise.patches(self.shots) if self.shotwise else []
         softness = self.shotwise.softness if self.shotwise else None
         document = found.to_json() | {
-            "patches": [[one.start, one.end, *one.box, one.black] for one in patches],
+            "patches": [one.to_json() for one in patches],
             "softness": softness and round(softness, 3),
         }
         says = f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."

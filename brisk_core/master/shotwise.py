@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Container, Iterator, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 from itertools import groupby
 from typing import Any
 
@@ -49,10 +50,26 @@ class _Seen:
     master_frame: int
     other: NDArray[np.bool_]  #: cells
     black: NDArray[np.bool_]  #: cells of the file that are black
+    more: Cells  #: by how much more detail there is in the cells of the file than in the master's, code values
     gain: float  #: of the cells, NaN where they say nothing
     middle: float  #: file less master, at the mean of the master
     spread: float  #: of the master's cells, code values
     colour: tuple[float, float, float]  #: saturation over the master's, shift of blue and of red difference, or NaN
+
+
+class PatchKind(StrEnum):
+    """How a part of the picture differs."""
+
+    BLACK = "black"
+    ADDED = "added"  #: more stands there than in the master
+    GONE = "gone"  #: less stands there
+
+
+_WHAT = {
+    PatchKind.BLACK: "the picture is covered with black",
+    PatchKind.ADDED: "something stands in the picture that the master does not have",
+    PatchKind.GONE: "something that stands in the master's picture is not there",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,7 +80,11 @@ class Patch:
     start: int  #: frames of the file
     end: int
     box: tuple[int, int, int, int]  #: left, top, width, height in samples of the file
-    black: bool
+    kind: PatchKind
+
+    def to_json(self) -> list[Any]:
+        """A row of ``patches`` in the value of ``master.similarity``: frames, box and kind."""
+        return [self.start, self.end, *self.box, self.kind.value]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,7 +139,7 @@ class Shotwise:
         cells, others = _cells(own), _cells(laid)
         # A picture that is softer as a whole has nothing in it that should not be there.
         apart = _cells(np.abs(np.asarray(cv2.GaussianBlur(own - laid, (0, 0), _SOFTENED), np.float32)))
-        detail = np.sqrt(np.maximum(_cells(np.square(laid)) - np.square(others), 0))
+        detail = _detail(laid, others)
         limit = np.maximum(_OTHER, np.maximum(_OF_DETAIL * detail, _OF_ALL * float(np.median(apart))))
         gain = middle = np.nan
         same = apart <= limit
@@ -132,7 +153,7 @@ class Shotwise:
         self.seen.append(
             _Seen(
                 frame=pair.own.number, master_frame=pair.other.number, other=~same, black=cells <= _COVERED,
-                gain=float(gain), middle=middle, spread=spread,
+                more=_detail(own, cells) - detail, gain=float(gain), middle=middle, spread=spread,
                 colour=_colour(pair, self.geometry),
             )
         )  # fmt: skip
@@ -233,11 +254,13 @@ class Shotwise:
                 continue  # one cell may be the coder's
             inside = slice(top, top + height), slice(left, left + width)
             black = float(np.mean([one.black[inside][cells[inside]].mean() for one in rows])) > _LASTS
+            more = float(np.mean([one.more[inside][cells[inside]].mean() for one in rows]))
+            kind = PatchKind.BLACK if black else PatchKind.ADDED if more >= 0 else PatchKind.GONE
             box = (
                 round(part[1].start * across + left * wide), round(part[0].start * down + top * high),
                 round(width * wide), round(height * high),
             )  # fmt: skip
-            yield Patch(shot=shot, start=rows[0].frame, end=rows[-1].frame + 1, box=box, black=black)
+            yield Patch(shot=shot, start=rows[0].frame, end=rows[-1].frame + 1, box=box, kind=kind)
 
 
 def _colour(pair: Pair, geometry: Geometry) -> tuple[float, float, float]:
@@ -253,6 +276,11 @@ def _colour(pair: Pair, geometry: Geometry) -> tuple[float, float, float]:
 
 def _cells(picture: Grey) -> Cells:
     return np.asarray(cv2.resize(picture, (_ACROSS, _DOWN), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _detail(picture: Grey, cells: Cells) -> Cells:
+    """Standard deviation of the samples of each cell, code values; ``cells`` are their means."""
+    return np.asarray(np.sqrt(np.maximum(_cells(np.square(picture)) - np.square(cells), 0)), np.float32)
 
 
 def _medians(rows: Sequence[tuple[float, float, float]]) -> list[float]:
@@ -286,12 +314,7 @@ def tell_patches(patches: Sequence[Patch], softness: float | None, name: Callabl
     for one in patches[:_MOST_TOLD]:
         left, top, width, height = one.box
         where = "From end to end" if one.shot is None else f"In shot {name(one.shot)}"
-        what = (
-            "the picture is covered with black"
-            if one.black
-            else "something stands in the picture that the master does not have"
-        )
-        says = f"{where} {what}: {width} × {height} samples from {left}, {top}."
+        says = f"{where} {_WHAT[one.kind]}: {width} × {height} samples from {left}, {top}."
         told.append(Sentence(says=says, frame=one.start, end=one.end, fault=True))
     if len(patches) > _MOST_TOLD:
         says = f"In {len(patches) - _MOST_TOLD} more places a part of the picture is other than in the master."

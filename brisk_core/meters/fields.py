@@ -107,32 +107,33 @@ def moments(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> NDArray[np.uint8]:
             # Blocks of noise fall to both sides as chance will: the more there are, the farther they may lie apart.
             beyond_chance = mine - other >= _BEYOND_CHANCE * np.sqrt(mine + other)
             lenient &= beyond_chance & (mine >= least) & ((mine >= one) | (mine >= _AMONG_ONE))
-        said[lenient & _is_borne_out(one, mine, other)] = kind
+        said[lenient & _is_borne_out(one, mine, other, cuts)] = kind
     said[_repeats_a_field(rows) != UNSURE] = UNSURE
     return said
 
 
-def _is_borne_out(one: NDArray[np.float64], mine: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Return at which pictures an order of fields holds over the pictures before, after or around as well.
+def _is_borne_out(
+    one: NDArray[np.float64], mine: NDArray[np.float64], other: NDArray[np.float64], cuts: NDArray[np.intp]
+) -> NDArray[np.bool_]:
+    """Return at which pictures an order of fields holds over the pictures before, after or around of the shot as well.
 
     Thin letters that roll up a progressive picture comb as their lines fall, to one side in this picture and to the
     other in the next; blocks of one moment are more. Fields of two moments comb to one side for as long as they are
     seen.
     """
-    found = np.zeros(len(one), np.bool_)
-    at = np.arange(len(one))
+    count = len(one)
+    at, edges = np.arange(count), np.array([0, *cuts, count])
+    shot = np.searchsorted(edges, at, side="right")
+    first, last = edges[shot - 1], edges[np.minimum(shot, len(edges) - 1)]
+    sums = [np.concatenate([[0.0], np.cumsum(values)]) for values in (one, mine, other)]
+    found = np.zeros(count, np.bool_)
     for before, after in ((_LASTS, 0), (0, _LASTS), (_LASTS // 2, _LASTS // 2)):
-        once, here, there = (_sum_around(values, before, after) for values in (one, mine, other))
+        begin, end = np.maximum(at - before, first), np.minimum(at + after + 1, last)
+        once, here, there = (total[end] - total[begin] for total in sums)
         holds = (here >= _PURE * there) | ((here >= _LASTING * there) & (here >= _LEAST_BESIDE * once))
-        whole = (at >= before) & (at < len(one) - after)
-        found |= holds & (whole | (len(one) <= _LASTS))  # at the ends of a file the other way tells
+        whole = (end - begin == before + after + 1) | (last - first <= _LASTS)  # at the ends the other way tells
+        found |= holds & whole
     return found
-
-
-def _sum_around(values: NDArray[np.float64], before: int, after: int) -> NDArray[np.float64]:
-    total = np.concatenate([np.zeros(before + 1), np.cumsum(values)])
-    total = np.concatenate([total, np.full(after, total[-1])])
-    return np.asarray(total[before + after + 1 :] - total[: len(values)], np.float64)
 
 
 def judge_fields(rows: Rows, cuts: NDArray[np.intp] = _NO_CUTS) -> FieldVerdict:

@@ -9,7 +9,7 @@ from brisk_core.frames import Grey, Still
 from brisk_core.master.geometry import Geometry
 from brisk_core.master.pairs import Pair
 from brisk_core.master.shots import MasterShot
-from brisk_core.master.shotwise import Patch, Shotwise, tell_patches, tell_shot_levels
+from brisk_core.master.shotwise import Patch, PatchKind, Shotwise, tell_patches, tell_shot_levels
 from brisk_core.master.tests.programme import SIZE, picture
 
 SHOTS = [MasterShot(number=at + 1, name=f"S{at + 1}", start=at * 8, end=at * 8 + 8) for at in range(4)]
@@ -65,6 +65,15 @@ class ShotwiseTest(TestCase):
         self.assertIn("In shot 2 something stands", says)
         self.assertTrue(self.told(self.drawn(timecode))[0].startswith("From end to end"))
 
+    def test_what_only_the_master_has_is_told_as_gone(self) -> None:
+        found = Shotwise(geometry=SAME)
+        for frame in range(32):
+            master = cv2.putText(shown(frame), "LIVE", (300, 40), cv2.FONT_HERSHEY_DUPLEX, 0.9, 245, 2)
+            both = Still(number=frame, luma=shown(frame), chroma=None), Still(number=frame, luma=master, chroma=None)
+            found.take(Pair(own=both[0], other=both[1]), coded(shown(frame), frame), master)
+        (says,) = [one.says for one in tell_patches(found.patches(SHOTS), None, lambda shot: "")]
+        self.assertIn("something that stands in the master's picture is not there", says)
+
     def test_a_cover_of_black_is_told_as_such(self) -> None:
         def covered(luma: Grey, frame: int) -> Grey:
             luma[:, :48] = luma[:, -48:] = 16
@@ -99,7 +108,7 @@ class ShotwiseTest(TestCase):
         self.assertEqual(self.told(self.drawn(lambda luma, frame: np.asarray(luma + 3, np.float32))), [])
 
     def test_more_places_than_are_named_are_counted(self) -> None:
-        one = Patch(shot=None, start=0, end=9, box=(0, 0, 40, 40), black=False)
+        one = Patch(shot=None, start=0, end=9, box=(0, 0, 40, 40), kind=PatchKind.ADDED)
         told = tell_patches([one] * 7, None, lambda shot: "")
         self.assertEqual(len(told), 5)
         self.assertIn("In 3 more places", told[-1].says)
