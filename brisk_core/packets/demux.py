@@ -79,6 +79,11 @@ class SoundTotals:
         pts, sizes, lengths = np.array(self._waiting, dtype=np.int64).reshape(-1, 3).T
         del self._waiting[:]
         self.size += int(sizes.sum())
+        if self.framed and (lengths > 0).any():
+            # Frames of sound are all of one length, but for the last one, which ends where the sound does. The library
+            # gives the first of a track that begins late none.
+            self._usual = self._usual or int(np.median(lengths[lengths > 0]))
+            lengths = np.where(lengths > 0, lengths, self._usual)
         ends = np.maximum.accumulate(np.concatenate([[self.end if self.first is not None else pts[0]], pts + lengths]))
         self._find_gaps(pts, lengths, ends[:-1])
         self.first = int(pts.min()) if self.first is None else min(self.first, int(pts.min()))
@@ -95,10 +100,8 @@ class SoundTotals:
         """Note where packets leave time between them, ``ends`` being the end of all before each."""
         patience = round(_SOUND_PATIENCE / self.time_base)
         found = [(ends[at], pts[at]) for at in np.flatnonzero(pts > ends + patience)]
-        if self.framed and (lengths > 0).any():
-            # Some wrappers stretch the packet before a gap up to the next one; frames of sound are all of one length,
-            # but for the last one, which ends where the sound does.
-            self._usual = self._usual or int(np.median(lengths[lengths > 0]))
+        if self._usual:
+            # Some wrappers stretch the packet before a gap up to the next one.
             stretched = np.flatnonzero(lengths > 2 * self._usual + patience)
             found += [(pts[at] + self._usual, pts[at] + lengths[at]) for at in stretched]
         for start, end in sorted(found)[: _MOST_GAPS - len(self.gaps)]:

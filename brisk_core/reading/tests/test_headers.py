@@ -246,6 +246,7 @@ class SoundTest(MediaTest):
         self.assertIn(found.coded, (None, ("mp2",)))
         whole = self.read(path)
         self.assertEqual((whole[keys.SOUND_CODEC], whole.best("file.contradictions")), (("mp2",), ()))
+        self.assertEqual(whole[keys.TIMING_SOUND_GAPS], ())
 
     def test_pcm_is_declared_and_not_coded(self) -> None:
         inspection = self.read(self.made("a.mov", sound="pcm_s24le"))
