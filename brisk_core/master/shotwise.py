@@ -50,6 +50,7 @@ class _Seen:
     master_frame: int
     other: NDArray[np.bool_]  #: cells
     black: NDArray[np.bool_]  #: cells of the file that are black
+    both_black: NDArray[np.bool_]  #: cells that are black in both, which say nothing of a cover
     more: Cells  #: by how much more detail there is in the cells of the file than in the master's, code values
     gain: float  #: of the cells, NaN where they say nothing
     middle: float  #: file less master, at the mean of the master
@@ -153,6 +154,7 @@ class Shotwise:
         self.seen.append(
             _Seen(
                 frame=pair.own.number, master_frame=pair.other.number, other=~same, black=cells <= _COVERED,
+                both_black=np.maximum(cells, others) <= _COVERED + _OTHER,
                 more=_detail(own, cells) - detail, gain=float(gain), middle=middle, spread=spread,
                 colour=_colour(pair, self.geometry),
             )
@@ -237,7 +239,9 @@ class Shotwise:
     def _lasting(self, rows: Sequence[_Seen]) -> NDArray[np.bool_]:
         if len(rows) < _FEWEST:
             return np.zeros((_DOWN, _ACROSS), np.bool_)
-        lasting = np.mean([one.other for one in rows], axis=0) >= _LASTS
+        other = np.sum([one.other for one in rows], axis=0)
+        tells = np.sum([one.other | ~one.both_black for one in rows], axis=0)
+        lasting = (other >= _LASTS * tells) & (other >= max(_FEWEST, len(rows) / 2))
         return np.asarray(lasting & (lasting.mean() <= _MOST), np.bool_)
 
     def _boxes(self, cells: NDArray[np.bool_], rows: Sequence[_Seen], shot: MasterShot | None) -> Iterator[Patch]:
@@ -253,8 +257,10 @@ class Shotwise:
             if area < 2:
                 continue  # one cell may be the coder's
             inside = slice(top, top + height), slice(left, left + width)
-            black = float(np.mean([one.black[inside][cells[inside]].mean() for one in rows])) > _LASTS
-            more = float(np.mean([one.more[inside][cells[inside]].mean() for one in rows]))
+            # Of the pictures in which most of it is other: in a dark one nothing can be told.
+            told = [one for one in rows if one.other[inside][cells[inside]].mean() > 1 / 2] or rows
+            black = float(np.mean([one.black[inside][cells[inside]].mean() for one in told])) > _LASTS
+            more = float(np.mean([one.more[inside][cells[inside]].mean() for one in told]))
             kind = PatchKind.BLACK if black else PatchKind.ADDED if more >= 0 else PatchKind.GONE
             box = (
                 round(part[1].start * across + left * wide), round(part[0].start * down + top * high),

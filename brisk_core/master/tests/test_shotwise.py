@@ -81,7 +81,16 @@ class ShotwiseTest(TestCase):
 
         told = self.told(self.drawn(covered))
         self.assertEqual(len(told), 2)
-        self.assertTrue(all("covered with black" in says for says in told))
+        self.assertTrue(all("From end to end the picture is covered with black" in says for says in told))
+        # A shot that is dark anyway says nothing of it, and hides nothing.
+        found = Shotwise(geometry=SAME)
+        for frame in range(32):
+            master = np.full_like(shown(frame), 16) if frame >= 24 else shown(frame)
+            own = covered(coded(master, frame, loss=0.5), frame)
+            both = Still(number=frame, luma=own, chroma=None), Still(number=frame, luma=master, chroma=None)
+            found.take(Pair(own=both[0], other=both[1]), own, master)
+        patches = found.patches(SHOTS)
+        self.assertEqual([(one.shot, one.kind) for one in patches], [(None, PatchKind.BLACK)] * 2)
 
     def test_one_picture_and_a_passing_change_are_not_told(self) -> None:
         def spark(luma: Grey, frame: int) -> Grey:

@@ -217,24 +217,28 @@ class RestlessTest(TestCase):
     """A shot in which something leaps in every picture, as fire does, beside shots in which nothing does."""
 
     def rows(self) -> np.ndarray:
-        rows = np.zeros(240, BurstMeter.row)
+        rows = np.zeros(1200, BurstMeter.row)
         rows["rose_box"], rows["fell_box"] = [20, 20, 230, 230], [20, 20, 230, 230]
-        leaps = np.random.default_rng(4).integers(2, 14, (48, 2))
-        rows["rose"][96:144], rows["fell"][96:144] = leaps[:, 0], leaps[:, 1]
-        rows["lit"] = rows["rose"] // 2
+        measured = {  # of a fire, a group of pictures
+            "rose": [19, 3, 19, 1, 18, 9, 5, 9, 4, 13, 5, 12],
+            "lit": [9, 2, 6, 0, 8, 8, 1, 1, 2, 7, 3, 2],
+            "fell": [4, 10, 3, 25, 3, 10, 11, 5, 13, 3, 9, 2],
+        }
+        for name, values in measured.items():
+            rows[name][92:140] = np.roll(values * 4, 4)
         return rows
 
     def found(self, rows: np.ndarray) -> list[tuple[int, int]]:
         entries = [Entry(at, at) for at in range(0, len(rows), 12)]
-        return [(one.start, one.end) for one in find_bursts(rows, entries, [96, 144])]
+        return [(one.start, one.end) for one in find_bursts(rows, entries, [92, 140])]
 
     def test_fire_is_no_damage_and_damage_beside_it_is(self) -> None:
         rows = self.rows()
         self.assertEqual(self.found(rows), [])
-        rows["rose"][41], rows["lit"][41], rows["fell"][49] = 30, 15, 30
+        rows["rose"][41], rows["lit"][41], rows["fell"][49] = 80, 40, 80
         self.assertEqual(self.found(rows), [(41, 48)])
 
     def test_damage_in_a_fire_that_is_larger_than_it_is_found(self) -> None:
         rows = self.rows()
-        rows["rose"][111], rows["lit"][111], rows["fell"][121] = 120, 60, 120
+        rows["rose"][111], rows["lit"][111], rows["fell"][121] = 200, 100, 200
         self.assertEqual(self.found(rows), [(111, 120)])
