@@ -550,12 +550,10 @@ class _Reading:
 
     def _hard(self, matched: NDArray[np.bool_]) -> list[int]:
         """Frames of the file at which a cut stands in a transition that is long enough to be seen."""
+        begins, lasts = self._zones()
         found = []
-        for row in np.flatnonzero(matched & self._mixed).tolist():
-            shot, place = self.shots[row + 1], float(self.laid.expected[row] + self.laid.offsets[row])
-            begins, lasts = place - shot.mixed_before * self._scale, shot.mixed_in * self._scale
-            near = [cut for cut in self.observed.cuts if begins - 1 <= cut <= begins + lasts + 1]
-            found += near[:1] if lasts >= _CLEARLY_MIXED else []
+        for row in np.flatnonzero(matched & (lasts >= _CLEARLY_MIXED)).tolist():
+            found += [cut for cut in self.observed.cuts if -1 <= cut - begins[row] <= lasts[row] + 1][:1]
         return found
 
     def _hard_cuts(self, hard: list[int]) -> list[Sentence]:
@@ -570,13 +568,13 @@ class _Reading:
 
     def _in_zone(self, cut: int) -> bool:
         """Does a cut seen fall into a transition?"""
-        starts = self.laid.expected + self.laid.offsets
-        zones, before = (
-            np.array([getattr(shot, name) for shot in self.shots[1:]]) * self._scale
-            for name in ("mixed_in", "mixed_before")
-        )
-        begins = starts - before
-        return bool(np.any((zones > 0) & (cut >= begins - 1) & (cut <= begins + zones + 1)))
+        begins, lasts = self._zones()
+        return bool(np.any((lasts > 0) & (cut >= begins - 1) & (cut <= begins + lasts + 1)))
+
+    def _zones(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """First frame of the file of the transition at each cut, and the frames it lasts, 0 where there is none."""
+        lasts, before = np.array([(shot.mixed_in, shot.mixed_before) for shot in self.shots[1:]]).T * self._scale
+        return np.asarray(self.laid.expected + self.laid.offsets - before, np.float64), lasts
 
     def _unknown(self) -> tuple[str, ...]:
         found = ["whether the right pictures stand between the cuts: a master would tell"]

@@ -8,13 +8,12 @@ picture would. Where its pictures are the master's but for that, it is in place.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from itertools import pairwise
+from dataclasses import dataclass
 
 import numpy as np
 
 from brisk_core.frames import Grey
-from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Stretch, runs_of
+from brisk_core.master.frame_map import FOREIGN, FrameMap, Stretch, runs_of
 from brisk_core.master.geometry import Geometry, find_geometry
 from brisk_core.master.pairs import Pair, paired
 from brisk_core.master.refining import Pictures
@@ -60,12 +59,12 @@ def taken_back(found: FrameMap, pictures: Pictures) -> TakenBack:
             place = Stretch(start=start, end=end, offset=offset)
             pairs = _pairs(place, found, pictures)
             if _are_alike(pairs, pictures.geometry):
-                found = _in_place(found, place, compared=True)
+                found = found.laid(place)
                 alike.append((start, end))
                 break
             own = _of_its_own(pairs, pictures.geometry)
             if own is not None:
-                found = _in_place(found, place, compared=False)
+                found = found.laid(place, compared=False)
                 otherwise.append(LaidOtherwise(start=start, end=end, geometry=own))
                 break
     return TakenBack(found=found, alike=tuple(alike), otherwise=tuple(otherwise))
@@ -98,22 +97,3 @@ def _of_its_own(pairs: Sequence[Pair], geometry: Geometry) -> Geometry | None:
     """How the master lies in some pictures, where it lies otherwise than in the rest of the file."""
     found = find_geometry(pairs, geometry.file_size, geometry.master_size)
     return found if found is not None and _are_alike(pairs, found) else None
-
-
-def _in_place(found: FrameMap, place: Stretch, *, compared: bool) -> FrameMap:
-    """The map with a run at its place, joined with what stands beside it; ``compared`` with the rest of the file."""
-    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
-    inside = slice(place.start, place.end)
-    places[inside] = place.places(np.arange(place.start, place.end), float(found.slope))
-    kinds[inside] = IN_PLACE
-    single[inside] = np.rint(places[inside]).astype(np.int64) if compared else -1
-    rest = [one for one in found.stretches if (one.start, one.end) != (place.start, place.end)]
-    stretches = sorted([*rest, place], key=lambda one: one.start)
-    joined = [stretches[0]]
-    for before, one in pairwise(stretches):
-        same = (before.end, before.offset, before.speed) == (one.start, one.offset, one.speed)
-        if same:
-            joined[-1] = replace(joined[-1], end=one.end)
-        else:
-            joined.append(one)
-    return replace(found, places=places, single=single, kinds=kinds, stretches=tuple(joined))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import numpy as np
@@ -49,6 +49,26 @@ class FrameMap:
     noise: float  #: code values
     moving: float  #: share of the frames whose neighbours can be told apart
     ways: tuple[float, float]  #: among moving frames between two of the master: shares that show one, that mix two
+
+    def laid(self, run: Stretch, kind: int = IN_PLACE, *, compared: bool = True) -> FrameMap:
+        """Return the map with the frames of a run on its line, whatever it said of them, of a kind of ``kinds``.
+
+        ``compared`` says whether each shows one frame of the master as the rest does.
+        """
+        numbers = np.arange(run.start, run.end)
+        places, single, kinds = self.places.copy(), self.single.copy(), self.kinds.copy()
+        places[numbers], kinds[numbers] = run.places(numbers, float(self.slope)), kind
+        single[numbers] = np.rint(places[numbers]) if compared else -1
+        rest = [one for one in self.stretches if one.end <= run.start or one.start >= run.end]
+        rest += [replace(one, end=run.start) for one in self.stretches if one.start < run.start < one.end]
+        rest += [replace(one, start=run.end) for one in self.stretches if one.start < run.end < one.end]
+        joined: list[Stretch] = []
+        for one in sorted([*rest, run], key=lambda one: one.start):
+            if joined and (joined[-1].end, joined[-1].offset, joined[-1].speed) == (one.start, one.offset, one.speed):
+                joined[-1] = replace(joined[-1], end=one.end)
+            else:
+                joined.append(one)
+        return replace(self, places=places, single=single, kinds=kinds, stretches=tuple(joined))
 
 
 @dataclass(slots=True)

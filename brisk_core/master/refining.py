@@ -124,7 +124,8 @@ def healed(found: FrameMap, pictures: Pictures) -> FrameMap:
         if scores[0] < scores[1]:
             at += 1
             continue
-        found = _through(found, at, after)
+        last = found.stretches[after]
+        found = found.laid(Stretch(start=before.end, end=last.start, offset=before.offset))
     return found
 
 
@@ -133,17 +134,6 @@ def _one(found: FrameMap, at: int, after: int) -> bool:
     run = found.stretches[at : after + 1]
     plain = all(one.speed == 1 for one in run) and run[0].offset == run[-1].offset
     return plain and all(one.end == other.start for one, other in pairwise(run))
-
-
-def _through(found: FrameMap, at: int, after: int) -> FrameMap:
-    """The map with one stretch that runs through the pieces between two others."""
-    before, last = found.stretches[at], found.stretches[after]
-    numbers = np.arange(before.end, last.start)
-    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
-    places[numbers] = before.places(numbers, float(found.slope))
-    single[numbers], kinds[numbers] = np.rint(places[numbers]), IN_PLACE
-    stretches = (*found.stretches[:at], replace(before, end=last.end), *found.stretches[after + 1 :])
-    return replace(found, places=places, single=single, kinds=kinds, stretches=stretches)
 
 
 def _break_moved(found: FrameMap, at: int, frame: int) -> FrameMap:

@@ -256,10 +256,8 @@ class Teller:
         bare = np.cumsum(covered)[: self.master_frames] == 0
         bare[:wanted_start] = False
         bare[wanted_end:] = False
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], bare.astype(np.int8), [0]])))
-        found = [(int(start), int(end)) for start, end in zip(edges[::2], edges[1::2], strict=True)]
         least = 1 if self._slope == 1 else 2
-        return [hole for hole in found if hole[1] - hole[0] >= least]
+        return [hole for hole in runs_of(bare) if hole[1] - hole[0] >= least]
 
     def _missing(self, holes: Sequence[tuple[int, int]]) -> list[Sentence]:
         told = []
@@ -367,9 +365,7 @@ class Teller:
         return told
 
     def _foreign_runs(self) -> list[tuple[int, int]]:
-        mask = self.found.kinds == FOREIGN
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
-        return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+        return runs_of(self.found.kinds == FOREIGN)
 
     def _replaced(self, holes: list[tuple[int, int]]) -> dict[int, str]:
         """Take out the holes that foreign frames fill without a shift; name what stood there, by the run's start."""

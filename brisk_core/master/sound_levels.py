@@ -10,6 +10,8 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from brisk_core.master.frame_map import runs_of
+
 _ROWS = 10  # a second
 _NOTHING = -120.0  # dBFS
 _HEARD, _QUIET = -50.0, -65.0  # dBFS from which there is sound, and below which there is none
@@ -48,12 +50,11 @@ def stretches_without(file: Floats, master: Floats, place: Callable[[Floats], Fl
         most, least = _around(quiet, np.max), _around(heard, np.min)
         most, least = (most, least[at]) if on_master else (most[at], least)
         bare = inside & (least > _HEARD) & (most < _QUIET) & (most < least - _QUIETER)
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], bare.astype(np.int8), [0]])))
         spans.append(
             tuple(
                 # The rows beside a stretch are left out where they hold an end of it.
-                (max(int(start) - 1, 0) / _ROWS, min(int(end) + 1, len(file)) / _ROWS)
-                for start, end in zip(edges[::2], edges[1::2], strict=True)
+                (max(start - 1, 0) / _ROWS, min(end + 1, len(file)) / _ROWS)
+                for start, end in runs_of(bare)
                 if end - start >= _LEAST
             )
         )

@@ -7,7 +7,6 @@ one to the next where the master does is plain to see.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -59,7 +58,8 @@ def with_standing(
         if moves and looked < _MOST_LOOKED:
             looked += 1
             if _shows_the_previous(pictures, end - 1, int(places[0]) - 1, int(places[-1])):
-                found = _held(found, start, end, before.offset)
+                held = Stretch(start=start, end=end, offset=before.offset)
+                found = found.laid(held, REPEATED, compared=False)
     return found
 
 
@@ -89,20 +89,3 @@ def _steps(rows: NDArray[np.void]) -> tuple[NDArray[np.float64], NDArray[np.floa
 
 def _at(found: FrameMap, frame: int) -> Stretch | None:
     return next((one for one in found.stretches if one.start <= frame < one.end and one.speed == 1), None)
-
-
-def _held(found: FrameMap, start: int, end: int, offset: float) -> FrameMap:
-    """The map with some frames held, whatever it said of them; one stretch runs through."""
-    places, single, kinds = found.places.copy(), found.single.copy(), found.kinds.copy()
-    inside = slice(start, end)
-    places[inside] = np.arange(start, end) + offset
-    single[inside], kinds[inside] = -1, REPEATED
-    joined: list[Stretch] = []
-    for one in found.stretches:
-        if start <= one.start and one.end <= end:
-            continue  # a place that the held frames seemed to have
-        if joined and joined[-1].end >= start and one.start <= end and joined[-1].offset == one.offset == offset:
-            joined[-1] = replace(joined[-1], end=one.end)
-        else:
-            joined.append(one)
-    return replace(found, places=places, single=single, kinds=kinds, stretches=tuple(joined))

@@ -27,13 +27,15 @@ def brought_together(held: Mapping[str, Held]) -> dict[str, Held]:
     rows = told.document.get("shots", []) if isinstance(told.document, dict) else []
     if not any(row["name"] for row in rows):
         return found
+    rows = [row for row in rows if not row["outside"]]
+    counts = Counter(_state(row) for row in rows)
+    if set(counts) <= {"in place"}:
+        return found  # single frames are at fault, of which cuts say nothing
     faults = tuple(one for one in told.sentences if one.fault)
-    counts = Counter(_state(row) for row in rows if not row["outside"])
-    if cuts.right is False or set(counts) > {"in place"}:
-        found[keys.EDIT_CUTS.id] = replace(cuts, right=False, sentences=faults, look=False)
+    found[keys.EDIT_CUTS.id] = replace(cuts, right=False, sentences=faults, look=False)
     found[keys.EDIT_SHOTS.id] = replace(
         shots,
-        right=set(counts) <= {"in place"},
+        right=False,
         found=", ".join(f"{count} {state}" for state, count in counts.items()),
         document=[
             {"event": row["name"], "number": row["number"], "state": _state(row), "start": row["file_start"]}

@@ -40,11 +40,14 @@ class TogetherTest(TestCase):
         self.assertEqual(found[SHOTS].found, "1 in place, 2 swapped, 1 shifted, 1 trimmed")
         self.assertEqual(found[SHOTS].document[1], {"event": "S2", "number": 2, "state": "swapped", "start": 20})
         self.assertFalse(found[CUTS].right or found[SHOTS].right)
+        late = brought_together(self.held(document={"shots": rows("late", "late")}))
+        self.assertEqual((late[SHOTS].found, late[CUTS].right), ("2 shifted", False))
 
     def test_a_master_of_another_edit_and_pictures_that_are_right_leave_the_cuts_their_word(self) -> None:
         for more in (
             {"document": {"shots": rows("in place", name="")}},
             {"document": {"shots": rows("in place")}, "right": True, "sentences": ()},
+            {"document": {"shots": rows("in place", "in place")}},  # single frames are at fault
             {"document": None, "right": None, "sentences": ()},
         ):
             held = self.held(**more)
