@@ -5,7 +5,7 @@
     CoreError
     ├── ValueRefused          a value cannot be read as a rate, timecode, size, bit rate, ...
     ├── UnreadableFile        a media file cannot be read at all
-    │   └── ReadingStopped    the child process that read it crashed, ran out of a limit or was cancelled
+    │   └── ReadingStopped    the child process that read it crashed, met a limit, was cancelled or interrupted
     ├── EditRefused           a timeline cannot be imported
     ├── CaptionsRefused       a caption file cannot be read
     ├── RangeRefused          an in and out range does not lie inside its timeline

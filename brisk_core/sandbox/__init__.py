@@ -28,13 +28,15 @@ from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingSt
 from brisk_core.sandbox.fetching import SIZE_BYTES, Ranges
 from brisk_core.sandbox.requests import Answer, Request
 
-__all__ = ["Cancelled", "Limits", "Progress", "run", "warm"]
+__all__ = ["Cancelled", "Interrupted", "Limits", "Progress", "run", "warm"]
 
 _REFUSALS: dict[str, type[CoreError]] = {"EditRefused": EditRefused, "CaptionsRefused": CaptionsRefused}
 Progress = Callable[[int, int], None]
 APART = ".reading-"  #: how the names of folders begin in which a child writes
 _POLL = 0.2  # seconds between two looks at the clock and at the wish to stop
 _MOST_STDERR = 4000
+#: Nothing that a file does raises these: somebody stops the house, or the machine is out of memory.
+_FROM_OUTSIDE = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
 _WISH, _STATUS_BYTES = b"child", 4  # as the server has them, which is not loaded here
 
 
@@ -51,6 +53,10 @@ class Limits:
 
 class Cancelled(ReadingStopped):
     """The reading was stopped because somebody asked."""
+
+
+class Interrupted(ReadingStopped):
+    """The reading was ended from outside, with the machine or the house; it says nothing of the file."""
 
 
 class Child:
@@ -160,7 +166,8 @@ def run(
     """Do what is asked in a child process and return its answer.
 
     Raises ``UnreadableFile``, ``EditRefused`` or ``CaptionsRefused`` with the child's sentence, ``ReadingStopped``
-    when the child crashed or met a limit, ``Cancelled`` when ``should_stop`` said so.
+    when the child crashed or met a limit, ``Interrupted`` when it was ended from outside, ``Cancelled`` when
+    ``should_stop`` said so.
     """
     with _written_apart(request) as (apart, folders):
         child = _server.child()
@@ -247,7 +254,7 @@ def _converse(
                 raise Cancelled("reading was cancelled")
     code = child.wait()
     if answer is None:
-        raise ReadingStopped(_why_it_ended(code, buffers[child.stderr], limits))
+        raise _why_it_ended(code, buffers[child.stderr], limits)
     if "error" in answer:
         raise _REFUSALS.get(answer["error"]["kind"], UnreadableFile)(answer["error"]["says"])
     return answer["result"]
@@ -289,12 +296,19 @@ def _send(pipe: IO[bytes], message: bytes, deadline: float) -> None:
             raise ReadingStopped("reading took longer than it may and was stopped")
 
 
-def _why_it_ended(code: int, stderr: bytes, limits: Limits) -> str:
+def _why_it_ended(code: int, stderr: bytes, limits: Limits) -> ReadingStopped:
     if code == -signal.SIGXCPU or (code == -signal.SIGKILL and b"CPU" in stderr):
-        return f"reading used more than {limits.processor_s} s of processor time and was stopped"
+        return ReadingStopped(f"reading used more than {limits.processor_s} s of processor time and was stopped")
     if b"MemoryError" in stderr or b"bad_alloc" in stderr or b"Cannot allocate" in stderr:
-        return f"reading needed more than {limits.memory >> 20} MB of memory and was stopped"
+        return ReadingStopped(f"reading needed more than {limits.memory >> 20} MB of memory and was stopped")
+    if -code in _FROM_OUTSIDE:
+        return Interrupted(
+            f"the reading process was ended from outside ({signal.Signals(-code).name}), as when the machine is"
+            " stopped or out of memory; that says nothing of the file"
+        )
     if code < 0:
-        return f"the reading process crashed ({signal.Signals(-code).name}); the file is damaged or hostile"
+        name = signal.Signals(-code).name
+        return ReadingStopped(f"the reading process crashed ({name}); the file is damaged or hostile")
     last = stderr.decode("utf-8", "replace").strip().splitlines()
-    return f"the reading process ended without an answer ({last[-1] if last else f'exit {code}'})"
+    said = last[-1] if last else f"exit {code}"
+    return ReadingStopped(f"the reading process ended without an answer ({said})")

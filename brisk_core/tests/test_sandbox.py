@@ -90,6 +90,13 @@ class SandboxTest(TestCase):
         ):
             sandbox.run(requests.Digest(url="x"))
 
+    def test_an_end_from_outside_says_nothing_of_the_file(self) -> None:
+        for name in ("SIGTERM", "SIGKILL", "SIGINT"):
+            program = f"import os, signal; signal.signal(2, signal.SIG_DFL); os.kill(os.getpid(), signal.{name})"
+            with self.subTest(name), self.child_that(program), self.assertRaises(sandbox.Interrupted) as met:
+                sandbox.run(requests.Digest(url="x"))
+            self.assertIn(f"from outside ({name})", str(met.exception))
+
     def test_an_end_without_an_answer(self) -> None:
         with (
             self.child_that("raise SystemExit(3)"),
@@ -237,6 +244,20 @@ class SandboxTest(TestCase):
             assert server._wishes
             server._wishes.close()
             self.assertEqual(server._process.wait(10), 0)  # nobody can ask it any more
+
+    def test_a_reading_whose_server_ends_was_interrupted(self) -> None:
+        with (self.folder / "sparse").open("wb") as file:
+            file.truncate(200 << 30)
+        with mock.patch.object(sandbox, "_server", sandbox._Server()) as server:
+
+            def stop_the_server(done: int, _total: int) -> None:
+                assert server._process
+                if done and server._process.poll() is None:
+                    server._process.terminate()
+                    server._process.wait()
+
+            with self.assertRaises(sandbox.Interrupted):
+                sandbox.run(requests.Digest(url=str(self.folder / "sparse")), progress=stop_the_server)
 
     def test_a_child_whose_parent_loses_interest_is_killed(self) -> None:
         with (self.folder / "sparse").open("wb") as file:

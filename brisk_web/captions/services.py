@@ -153,7 +153,7 @@ def read_tracks(claim: Claim[TrackReading]) -> None:
     try:
         request = requests.Embedded(url=media_file.url)
         documents = sandbox.run(request, should_stop=claim.should_stop)
-    except sandbox.Cancelled:
+    except (sandbox.Cancelled, sandbox.Interrupted):
         raise
     except UnreadableFile as error:
         tracks = [CaptionFile(name="captions inside", state=CaptionFile.State.FAILED, error=str(error), **known)]
@@ -196,7 +196,7 @@ def look_at_pictures(claim: Claim[Look]) -> None:
     )
     try:
         found = sandbox.run(request, limits=_LOOK_LIMITS, should_stop=claim.should_stop)
-    except sandbox.Cancelled:
+    except (sandbox.Cancelled, sandbox.Interrupted):
         raise
     except UnreadableFile:
         found = {"looked": 0, "seen": 0, "frames": []}  # the lines on the pictures tell why they cannot be decoded

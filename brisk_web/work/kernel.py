@@ -29,7 +29,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.tasks import Task
 
 from brisk_core.errors import CoreError
-from brisk_core.sandbox import Cancelled
+from brisk_core.sandbox import Cancelled, Interrupted
 from brisk_web.work.models import Pause, Work
 
 log = logging.getLogger(__name__)
@@ -129,6 +129,9 @@ class Kind(Generic[Row]):
             log.info("%s: %s was stopped", self.name, claim.row)
         except Overtaken as overtaken:
             log.info("%s", overtaken)
+        except Interrupted as interrupted:
+            log.warning("%s: %s is tried again: %s", self.name, claim.row, interrupted)
+            self.take_up(claim.row)
         except CoreError as error:
             self._fail(claim, str(error))
         except Exception:
@@ -166,7 +169,7 @@ class Kind(Generic[Row]):
     # Ending from outside.
 
     def take_up(self, row: Row) -> bool:
-        """Queue a row again whose worker died, or give up on one that killed too many; return whether it waits."""
+        """Queue a row again whose worker or reader died, or give up on one that killed too many; tell if it waits."""
         if row.tries >= MOST_TRIES:
             claim = Claim(kind=self, row=row)
             self._fail(claim, _DIED.format(tries=row.tries, doing=self.doing))

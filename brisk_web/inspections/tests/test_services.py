@@ -141,6 +141,7 @@ class KilledWorkerTest(QueueTestCase):
             [sys.executable, "manage.py", "procrastinate", "worker", "-q", "headers,scan", "-p", "0.2"],
             cwd=settings.BASE_DIR,
             env=environment,
+            start_new_session=True,
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
         )
@@ -183,6 +184,28 @@ class KilledWorkerTest(QueueTestCase):
         self.assertEqual((inspection.state, inspection.attempt), ("done", 4))
         self.assertEqual(Finding.objects.filter(check_record=check).count(), 4 + len(SILENT_INTEGRITY))
         self.assertEqual(MediaFile.objects.count(), 1)
+
+    def test_a_house_that_is_stopped_while_it_reads_a_file_says_nothing_of_the_file(self) -> None:
+        file = self.media(container_options={"movflags": "+faststart"})
+        path = self.folder / "shelf" / "a.mp4"
+        size = path.stat().st_size
+        os.truncate(path, size + (40 << 30))
+        self.register_as_it_is(file)
+        inspection = file.inspection
+        assert inspection
+        worker = self.start_worker()
+        try:
+            self.wait_for(lambda: Inspection.objects.get().done > 0)
+        finally:
+            os.killpg(worker.pid, signal.SIGTERM)  # as the supervisor does
+            worker.wait(30)
+        inspection.refresh_from_db()
+        self.assertEqual((inspection.state, inspection.stage, inspection.error), ("queued", "checksum", ""))
+        os.truncate(path, size)
+        self.register_as_it_is(file)
+        self.work()
+        inspection.refresh_from_db()
+        self.assertEqual(inspection.state, "done")
 
     def test_a_file_that_kills_every_worker_is_given_up(self) -> None:
         file = self.media()

@@ -234,6 +234,28 @@ class KernelTest(QueueTestCase):
         self.assertEqual(self.state(), ("failed", 3, 3))
         self.assertEqual(self.row.error, "the worker died 3 times while adding up")
 
+    def test_what_was_interrupted_is_tried_again_and_given_up_after_three(self) -> None:
+        def interrupted(claim: Claim[StemCheck]) -> None:
+            self.done.append(claim.row.pk)
+            raise sandbox.Interrupted("the machine is stopped")
+
+        add_up.knock(self.row.pk)
+        with self.doing(interrupted):
+            add_up.run(self.row.pk)
+            self.assertEqual((self.state(), self.row.error), (("queued", 1, 1), ""))
+            self.work()
+        self.assertEqual((self.state(), len(self.done)), (("failed", 3, 3), 3))
+        self.assertEqual(self.row.error, "the worker died 3 times while adding up")
+
+    def test_what_was_cancelled_before_it_was_interrupted_stays_cancelled(self) -> None:
+        def interrupted(claim: Claim[StemCheck]) -> None:
+            kernel.cancel(claim.row)
+            raise sandbox.Interrupted("the machine is stopped")
+
+        with self.doing(interrupted):
+            add_up.run(self.row.pk)
+        self.assertEqual(self.state()[0], "cancelled")
+
     def test_a_row_that_is_asked_for_again_has_all_its_tries(self) -> None:
         StemCheck.objects.update(state="failed", tries=3, attempt=5, error="x")
         self.row.refresh_from_db()
