@@ -25,10 +25,12 @@ _SPELLED = {
 _FALLBACK = "cp1252"  # what most files that are not Unicode are written in
 _FALLBACK_SPELLED = "Windows-1252"
 _CONTROLS = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ufffd]")
-# Two or three signs that UTF-8 makes when it is read as Windows-1252 and saved again: "Ã©" for é, and so on.
-_TWICE = re.compile(
-    "[\u00c2-\u00f4][\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u2122]{1,3}"
-)
+# Two to four signs that UTF-8 makes when it is read as Windows-1252 and saved again: "Ã©" for é, and so on.
+_TRAIL = "[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u2122]"
+_TWICE = re.compile(f"[\u00c2-\u00df]{_TRAIL}|[\u00e0-\u00ef]{_TRAIL}{{2}}|[\u00f0-\u00f4]{_TRAIL}{{3}}")
+_AT_THE_END = re.compile("[\u00a0\u00bb\u2013\u2014\u2018-\u201e\u2026\u203a\u2122]")  # signs that words end in as well
+_EUROPEAN = re.compile("[\u00a0-\u017f\u2010-\u2044\u20ac\u2122\u2669-\u266f]")  # what captions of Latin letters hold
+_LEAST_KINDS, _LEAST_SHARE = 4, 0.9  # of such signs among all beyond ASCII: another script, and nothing else
 _MOST_TOLD = 20
 
 
@@ -46,13 +48,12 @@ def decode(data: bytes) -> Decoded:
     for mark, code in _MARKS:
         if data.startswith(mark):
             return _checked(data[len(mark) :].decode(code, "replace"), _SPELLED[code], ())
+    if wide := _wide(data):
+        says = "UTF-16 without a byte order mark; expected UTF-8, or a mark that tells"
+        return _checked(data.decode(wide, "replace"), "UTF-16", (Remark(line=1, kind=Oddity.ENCODING, says=says),))
     try:
         return _checked(data.decode("utf-8"), "UTF-8" if not data.isascii() else "ASCII", ())
     except UnicodeDecodeError as error:
-        wide = _wide(data)
-        if wide:
-            says = "UTF-16 without a byte order mark; expected UTF-8, or a mark that tells"
-            return _checked(data.decode(wide, "replace"), "UTF-16", (Remark(line=1, kind=Oddity.ENCODING, says=says),))
         line = data.count(b"\n", 0, error.start) + 1
         says = f"met byte {data[error.start]:#04x}, which is no UTF-8; the file was read as {_FALLBACK_SPELLED}"
         text = data.decode(_FALLBACK, "replace")
@@ -75,11 +76,12 @@ def _checked(text: str, encoding: str, remarks: tuple[Remark, ...]) -> Decoded:
 
 def odd_characters(text: str) -> tuple[Remark, ...]:
     """Return remarks on characters that no caption should hold, the first of each line."""
-    if not _CONTROLS.search(text) and not _TWICE.search(text):
+    twice = _read_twice(text)
+    if not _CONTROLS.search(text) and not twice:
         return ()
     found = []
     for number, line in enumerate(text.splitlines(), 1):
-        says = _odd(line)
+        says = (_twice_in(line) if twice else "") or _control_in(line)
         if says:
             found.append(Remark(line=number, kind=Oddity.ENCODING, says=says))
         if len(found) == _MOST_TOLD:
@@ -87,15 +89,40 @@ def odd_characters(text: str) -> tuple[Remark, ...]:
     return tuple(found)
 
 
-def _odd(line: str) -> str:
-    twice = _TWICE.search(line)
-    if twice:
-        try:
-            meant = twice.group().encode(_FALLBACK).decode("utf-8")
-        except UnicodeError:
-            pass
-        else:
-            return f"“{twice.group()}” looks like “{meant}”, read in another code and saved again"
+def _read_twice(text: str) -> bool:
+    """Was UTF-8 read in another code and saved again?
+
+    A capital letter before an ellipsis or a quotation mark, as in "É…", makes the same bytes. So it takes a place that
+    no word has, or a text that has no other signs.
+    """
+    found = [(match, meant) for match in _TWICE.finditer(text) if (meant := _meant(match.group()))]
+    if any(_is_telling(match, meant) for match, meant in found):
+        return True
+    covered, others = sum(len(match.group()) for match, _ in found), sum(not sign.isascii() for sign in text)
+    return len({meant for _, meant in found}) >= _LEAST_KINDS and covered >= _LEAST_SHARE * others
+
+
+def _meant(signs: str) -> str:
+    """The sign that was meant, "" where they are no UTF-8."""
+    try:
+        return signs.encode(_FALLBACK).decode("utf-8")
+    except UnicodeError:
+        return ""
+
+
+def _is_telling(match: re.Match[str], meant: str) -> bool:
+    inside = match.string[match.end() : match.end() + 1].isalpha()
+    return bool(_EUROPEAN.fullmatch(meant)) and (inside or not _AT_THE_END.match(match.group()[1:]))
+
+
+def _twice_in(line: str) -> str:
+    for match in _TWICE.finditer(line):
+        if meant := _meant(match.group()):
+            return f"“{match.group()}” looks like “{meant}”, read in another code and saved again"
+    return ""
+
+
+def _control_in(line: str) -> str:
     control = _CONTROLS.search(line)
     if control is None:
         return ""

@@ -16,6 +16,7 @@ from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity
 from brisk_core.captions.plain import flawed
 from brisk_core.errors import CaptionsRefused
 
+TELETEXT_ROWS = 23
 GENERAL, BLOCK = 1024, 128  #: bytes of the general block and of a text block
 _RATES = {b"STL24.01": Fraction(24), b"STL25.01": Fraction(25), b"STL30.01": Fraction(30000, 1001)}
 _TABLES = {b"01": "iso8859_5", b"02": "iso8859_6", b"03": "iso8859_7", b"04": "iso8859_8"}
@@ -41,6 +42,7 @@ _NOTES, _LAST = 0xFE, 0xFF  # extension block numbers: user data, and the last b
 class _Block:
     number: int  #: in the file, from 1
     extension: int
+    cumulative: int  #: 0 by itself, 1 to 3 the first, a middle and the last one of a set that adds up (5.3)
     times: tuple[bytes, bytes]
     row: int
     is_comment: bool
@@ -70,7 +72,7 @@ def read_ebu_stl(data: bytes, name: str) -> CaptionDocument:
         fields.append(block.field)
         if block.extension != _LAST:
             continue
-        caption = _caption(first, b"".join(fields), table, rate, remarks)
+        caption = _caption(first, b"".join(fields), table, rate, _is_on_top(first, data), remarks)
         fields, first = [], None
         if caption:
             captions.append(caption)
@@ -101,6 +103,7 @@ def _blocks(data: bytes, remarks: list[Remark]) -> Iterator[_Block]:
         yield _Block(
             number=number,
             extension=raw[3],
+            cumulative=raw[4],
             times=(raw[5:9], raw[9:13]),
             row=raw[13],
             is_comment=raw[15] == 1,
@@ -111,7 +114,16 @@ def _blocks(data: bytes, remarks: list[Remark]) -> Iterator[_Block]:
         remarks.append(Remark(line=whole + 1, kind=Oddity.UNREADABLE, says=says))
 
 
-def _caption(first: _Block, text: bytes, table: bytes, rate: Fraction, remarks: list[Remark]) -> Caption | None:
+def _is_on_top(block: _Block, data: bytes) -> bool:
+    """Does a text begin in the upper half? Teletext has 23 rows, open subtitles as many as the file says (MNR)."""
+    said = data[253:255].strip()
+    rows = int(said) if data[11:12] == b"0" and said.isdigit() and int(said) else TELETEXT_ROWS
+    return 2 * block.row < rows
+
+
+def _caption(
+    first: _Block, text: bytes, table: bytes, rate: Fraction, on_top: bool, remarks: list[Remark]
+) -> Caption | None:
     times = [_time(raw, rate) for raw in first.times]
     if None in times:
         raw = next(raw for raw, time in zip(first.times, times, strict=True) if time is None)
@@ -123,7 +135,8 @@ def _caption(first: _Block, text: bytes, table: bytes, rate: Fraction, remarks: 
     start, end = (Fraction(time or 0) for time in times)
     lines = []
     for row in text.partition(bytes([_UNUSED]))[0].split(bytes([_NEW_LINE])):
-        shown = bytes(code for code in row if 0x20 <= code <= 0x7F or code >= 0xA0)
+        # Codes of teletext, such as a colour, take a place on the screen that is empty (ETS 300 706, 12.2).
+        shown = bytes(max(code, 0x20) for code in row if code <= 0x7F or code >= 0xA0)
         decoded = _decode(shown, table)
         if "\ufffd" in decoded:
             says = f"characters of “{decoded.strip()}” are not of the file's table"
@@ -134,7 +147,8 @@ def _caption(first: _Block, text: bytes, table: bytes, rate: Fraction, remarks: 
         end=end,
         lines=tuple(line for line in lines if line),
         place=first.number,
-        region="top" if first.row < 10 else "",
+        # What is added below stands beside what is there already, each on rows of its own.
+        region=f"row {first.row}" if first.cumulative else "top" if on_top else "",
     )
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import html
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 from brisk_core.captions.document import Caption, Oddity, Remark
 
@@ -28,3 +29,16 @@ def flawed(caption: Caption) -> list[Remark]:
     if not caption.lines:
         found.append(Remark(line=caption.place, kind=Oddity.UNREADABLE, says="has times but no text"))
     return found
+
+
+def out_of_order(captions: Sequence[Caption]) -> list[Remark]:
+    """Return the captions that begin before one that stands above them, which some players leave out (WebVTT, 4.1)."""
+    return [
+        Remark(
+            line=one.place,
+            kind=Oddity.UNREADABLE,
+            says=f"begins {float(before.start - one.start):.2f} s before the one above it; expected the order of time",
+        )
+        for before, one in pairwise(captions)
+        if one.start < before.start
+    ]

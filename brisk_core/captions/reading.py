@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import PurePosixPath
@@ -10,6 +9,7 @@ from pathlib import PurePosixPath
 from brisk_core.captions.decoding import decode
 from brisk_core.captions.document import MOST_CAPTIONS, CaptionDocument, Oddity, Remark
 from brisk_core.captions.ebu_stl import read_ebu_stl
+from brisk_core.captions.languages import language_in
 from brisk_core.captions.line21 import ROW, read_line21
 from brisk_core.captions.subrip import ARROW, read_subrip
 from brisk_core.captions.ttml import read_ttml
@@ -30,7 +30,6 @@ EXTENSIONS: dict[str, Callable[[bytes, str], CaptionDocument]] = {
 }
 _WEBVTT = ".vtt"
 _TIME_SIGNS = 13  # of a time, and a space before it
-_LANGUAGE = re.compile(r"\.([a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)\.[^.]+$")
 
 
 def is_caption_name(name: str) -> bool:
@@ -70,10 +69,7 @@ def read_captions(data: bytes, name: str) -> CaptionDocument:
         says = f"the name ends in {suffix}, but this is {document.format}"
         remark = Remark(line=0, kind=Oddity.UNREADABLE, says=says)
         document = replace(document, remarks=(remark, *document.remarks))
-    language = _LANGUAGE.search(name)
-    if language and not document.language:
-        document = replace(document, language=language.group(1))
-    return document
+    return document if document.language else replace(document, language=language_in(name))
 
 
 def _first_times(data: bytes) -> bytes:

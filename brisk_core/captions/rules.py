@@ -10,7 +10,6 @@ import unicodedata
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import pairwise
 
 from brisk_core.captions.agreement import agreement_of
 from brisk_core.captions.document import Caption, CaptionDocument, Oddity
@@ -103,12 +102,15 @@ def _overlaps(ruling: Ruling, _: Fraction) -> Sequence[Sentence]:
 
 def _gaps(ruling: Ruling, limit: Fraction) -> Sequence[Sentence]:
     told = []
-    apart = [one for one in ruling.placed if not one.caption.region]
-    for before, one in pairwise(apart):
-        gap = one.start - before.end
+    last: dict[str, Placed] = {}
+    for one in ruling.placed:
+        before = last.get(one.caption.region)
+        gap = one.start - before.end if before is not None else 0
         if 0 < gap < limit:
             word = "frame" if gap == 1 else "frames"
             told.append(ruling.told(one, f"comes {gap} {word} after the one before it: it flickers."))
+        if before is None or one.end > before.end:
+            last[one.caption.region] = one
     return told
 
 
@@ -268,10 +270,10 @@ CAPTION_REMEDIES: dict[str, str] = {id_: remedy for id_, (_, _, _, remedy) in _R
 def characters(caption: Caption) -> int:
     """Return how many signs a reader has to read; lines that stood there before are left out.
 
-    Marks that sit on others do not count, the end of a line counts as one.
+    Marks that sit on others and marks of direction do not count, the end of a line counts as one.
     """
     new = caption.lines[caption.kept :]
-    signs = sum(not unicodedata.combining(sign) for line in new for sign in line)
+    signs = sum(_takes_place(sign) for line in new for sign in line)
     return signs + max(len(new) - 1, 0)
 
 
@@ -282,9 +284,12 @@ def reading_speed(caption: Caption) -> Fraction:
 
 def width(line: str) -> int:
     """Return how many places a line takes; wide signs take two (Unicode Annex 11)."""
-    return sum(
-        2 if unicodedata.east_asian_width(sign) in "WF" else 1 for sign in line if not unicodedata.combining(sign)
-    )
+    return sum(2 if unicodedata.east_asian_width(sign) in "WF" else 1 for sign in line if _takes_place(sign))
+
+
+def _takes_place(sign: str) -> bool:
+    """Is it neither a mark on another sign nor a format character, such as the marks of direction (Unicode, 23.2)?"""
+    return not unicodedata.combining(sign) and unicodedata.category(sign) != "Cf"
 
 
 def _short(line: str) -> str:

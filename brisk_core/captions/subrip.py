@@ -11,12 +11,13 @@ from fractions import Fraction
 
 from brisk_core.captions.decoding import decode
 from brisk_core.captions.document import Caption, CaptionDocument, Oddity, Remark
-from brisk_core.captions.plain import flawed, plain
+from brisk_core.captions.plain import flawed, out_of_order, plain
 
 ARROW = "-->"
 _TIME = r"(\d{1,3}):(\d{1,2}):(\d{1,2})[,.](\d{1,3})"
 _TIMES = re.compile(rf"\s*{_TIME}\s*-->\s*{_TIME}(\s.*)?")
 _MOST_DIGITS = 9  # of the number of a caption
+_MILLISECONDS = 3  # digits
 _LONGEST_TIMES = 200  # characters of a row of times; the pattern below takes long over longer ones
 _LOOSELY = re.compile(r".*\d:\d\d.*->.*\d:\d\d.*")  # meant as times
 _TOP = re.compile(r"\{\\an?([789])\}")  # a common mark for "at the top"
@@ -62,10 +63,30 @@ def read_subrip(data: bytes, name: str) -> CaptionDocument:
             region="top" if any(_TOP.search(one) for one in text) else "",
         )
         captions.append(caption)
-        remarks += flawed(caption)
+        remarks += [*_oddly_written(groups, place), *flawed(caption)]
+    remarks += out_of_order(captions)
     return CaptionDocument(
-        name=name, format="SRT", captions=tuple(captions), encoding=decoded.encoding, remarks=tuple(remarks)
+        name=name,
+        format="SRT",
+        captions=tuple(captions),
+        encoding=decoded.encoding,
+        remarks=tuple(sorted(remarks, key=lambda one: one.line)),
     )
+
+
+def _oddly_written(groups: Sequence[str], place: int) -> list[Remark]:
+    """Remark on times that players read in more ways than one."""
+    found = []
+    for hours, minutes, seconds, rest in (groups[:4], groups[4:8]):
+        met = f"met “{hours}:{minutes}:{seconds},{rest}” as a time"
+        if int(minutes) > 59 or int(seconds) > 59:
+            says = f"{met}; expected minutes and seconds up to 59"
+        elif len(rest) != _MILLISECONDS:
+            says = f"{met}; expected three digits after the comma, since others are read as tenths or as thousandths"
+        else:
+            continue
+        found.append(Remark(line=place, kind=Oddity.UNREADABLE, says=says))
+    return found
 
 
 def _after_text(rows: Sequence[str], at: int) -> int:

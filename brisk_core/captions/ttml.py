@@ -6,8 +6,10 @@ Entities and document types are refused: nothing of a caption file is fetched or
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from itertools import pairwise
 from xml.parsers import expat
 
 from brisk_core.captions.decoding import odd_characters
@@ -21,7 +23,18 @@ _CLOCK = re.compile(r"(\d{2,9}):(\d\d):(\d\d)(?:(\.\d{1,12})|:(\d{2,9})(?:\.(\d{
 _OFFSET = re.compile(r"(\d{1,18}(?:\.\d{1,12})?)(h|m|s|ms|f|t)")
 _UNITS = {"h": Fraction(3600), "m": Fraction(60), "s": Fraction(1), "ms": Fraction(1, 1000)}
 _DEEPEST = 100
+_START = "documentStartOfProgramme"  # metadata of EBU-TT (EBU Tech 3350, 3.2)
 _TIMED = ("body", "div", "p", "span")
+_ABOVE = ("text", "textContainer", "delimiter")  # tts:ruby of signs that say how others are read, not lines of text
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """Text inside a paragraph; without times of its own it stands as long as the paragraph does."""
+
+    text: str
+    begin: Fraction | None = None
+    end: Fraction | None = None
 
 
 @dataclass(slots=True)
@@ -35,7 +48,8 @@ class _Element:
     keeps_space: bool = False
     own_times: bool = False
     last_end: Fraction | None = None  #: of its newest child, for children in sequence
-    text: list[str] = field(default_factory=list)
+    is_above: bool = False  #: is it ruby, the reading of other signs?
+    pieces: list[_Piece] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -54,6 +68,7 @@ class _Reader:
     seen_root: bool = False
     counts_frames: bool = False  #: some time of it names a frame
     drop: bool = False
+    origin: Fraction | None = None  #: label of the first picture, in seconds
 
     def start(self, raw: str, attributes: dict[str, str]) -> None:
         namespace, _, name = raw.rpartition(" ")
@@ -65,7 +80,7 @@ class _Reader:
             self.pictured = True
         parent = self.open[-1] if self.open else None
         if name == "br" and parent:
-            parent.text.append("\n")
+            parent.pieces.append(_Piece("\n"))
         element = self._element(name, attributes, parent)
         self.open.append(element)
 
@@ -104,6 +119,7 @@ class _Reader:
             sequential=said.get("timeContainer") == "seq",
             keeps_space=(attributes.get(f"{_XML} space") or ("preserve" if parent and parent.keeps_space else ""))
             == "preserve",
+            is_above=said.get("ruby") in _ABOVE,
         )
         if name not in _TIMED or not any(key in said for key in ("begin", "end", "dur")):
             return element
@@ -156,40 +172,101 @@ class _Reader:
             return None
 
     def data(self, text: str) -> None:
-        if self.open and self.open[-1].name in ("p", "span"):
-            element = self.open[-1]
-            element.text.append(text if element.keeps_space else re.sub(r"\s+", " ", text))
+        if self.open and self.open[-1].name == _START and self.clock is Clock.TIMECODE:
+            self.origin = self._time(text, self.parser.CurrentLineNumber)
+        elif self.open and self.open[-1].name in ("p", "span"):
+            self.open[-1].pieces.append(_Piece(text if self.open[-1].keeps_space else _SPACES.sub(" ", text)))
 
     def end(self, _raw: str) -> None:
         element = self.open.pop()
         parent = self.open[-1] if self.open else None
-        if element.name == "span" and parent and not element.own_times:
-            parent.text += element.text
-        elif element.name in ("p", "span"):
+        if element.name == "span" and parent and not element.is_above:
+            if element.own_times and element.begin is not None:
+                element.pieces = [
+                    one if one.begin is not None else replace(one, begin=element.begin, end=element.end)
+                    for one in element.pieces
+                ]
+            parent.pieces += element.pieces
+        elif element.name == "p":
             self._keep(element)
 
     def _keep(self, element: _Element) -> None:
-        lines = tuple(line for line in (one.strip() for one in "".join(element.text).split("\n")) if line)
+        lines = _lines(element, element.pieces)
         if not lines and not element.own_times:
             return  # an empty paragraph for layout
+        if any(one.begin is not None for one in element.pieces):
+            self._keep_steps(element)
+            return
         if lines and (element.begin is None or element.end is None):
             says = "has no times, so it is never seen"
             if element.begin is not None:
-                says = "has no end, so it stands until the programme ends"
+                says = _ENDLESS
             self.remarks.append(Remark(line=element.line, kind=Oddity.UNREADABLE, says=says))
         if element.begin is None or (element.end is None and not lines):
             return
+        self._add(element, lines, element.begin, element.end)
+
+    def _keep_steps(self, element: _Element) -> None:
+        """Keep a paragraph whose spans come and go: one caption for each moment at which its text changes."""
+        before: Caption | None = None
+        for start, end, lines in _steps(element):
+            if not lines:
+                before = None
+                continue
+            if end is None:
+                self.remarks.append(Remark(line=element.line, kind=Oddity.UNREADABLE, says=_ENDLESS))
+            kept = 0
+            if before is not None:
+                kept = next(
+                    (at for at, pair in enumerate(zip(before.lines, lines, strict=False)) if pair[0] != pair[1]),
+                    min(len(before.lines), len(lines)),
+                )
+            before = self._add(element, lines, start, end, kept)
+
+    def _add(
+        self, element: _Element, lines: tuple[str, ...], start: Fraction, end: Fraction | None, kept: int = 0
+    ) -> Caption:
         caption = Caption(
-            start=element.begin,
-            end=element.begin if element.end is None else element.end,
+            start=start,
+            end=start if end is None else end,
             lines=lines,
             place=element.line,
             region=element.region,
-            stays=element.end is None,
+            stays=end is None,
+            kept=kept,
         )
         self.captions.append(caption)
         if lines or not self.pictured:
             self.remarks += flawed(caption)
+        return caption
+
+
+_ENDLESS = "has no end, so it stands until the programme ends"
+_SPACES = re.compile(r"\s+")
+
+
+def _lines(element: _Element, pieces: Sequence[_Piece]) -> tuple[str, ...]:
+    """Return the lines of text of an element; runs of spaces are one unless the file keeps them (TTML2, 8.2.7)."""
+    rows = (row.strip() for row in "".join(one.text for one in pieces).split("\n"))
+    return tuple(row if element.keeps_space else _SPACES.sub(" ", row) for row in rows if row)
+
+
+def _steps(element: _Element) -> Iterator[tuple[Fraction, Fraction | None, tuple[str, ...]]]:
+    """Yield when the text of a paragraph begins and ends to stand as it is, and its lines; no end for the endless."""
+    pieces = [one if one.begin is not None else replace(one, begin=element.begin, end=element.end)
+              for one in element.pieces]  # fmt: skip
+    moments = sorted({at for one in pieces for at in (one.begin, one.end) if at is not None})
+    steps: list[tuple[Fraction, Fraction | None, tuple[str, ...]]] = []
+    for start, end in [*pairwise(moments), (moments[-1], None)]:
+        shown = [
+            one for one in pieces
+            if (one.begin is None or one.begin <= start) and (one.end is None or one.end > start)
+        ]  # fmt: skip
+        lines = _lines(element, shown)
+        if steps and steps[-1][2] == lines:
+            start = steps.pop()[0]
+        steps.append((start, end, lines))
+    yield from steps
 
 
 def _refuse_type(*_: object) -> None:
@@ -227,8 +304,9 @@ def read_ttml(data: bytes, name: str) -> CaptionDocument:
         encoding=encoding.upper(),
         language=reader.language,
         clock=reader.clock,
-        rate=reader.rate if reader.counts_frames else None,
+        rate=reader.rate if reader.counts_frames or (reader.clock is Clock.TIMECODE and reader.states_rate) else None,
         drop=reader.drop,
+        origin=reader.origin,
         pictured=reader.pictured,
         remarks=tuple(reader.remarks),
     )

@@ -8,12 +8,14 @@ from fractions import Fraction
 
 from brisk_core.captions.decoding import decode
 from brisk_core.captions.document import Caption, CaptionDocument, Oddity, Remark
-from brisk_core.captions.plain import flawed, plain
+from brisk_core.captions.plain import flawed, out_of_order, plain
 from brisk_core.captions.subrip import ARROW
 
 _TIME = r"(?:(\d{2,9}):)?([0-5]\d):([0-5]\d)\.(\d{3})"
 _TIMES = re.compile(rf"\s*{_TIME}\s+-->\s+{_TIME}(\s.*)?")
 _PLACES = ("region", "line", "position", "vertical")  # settings that put a cue elsewhere (section 4.4)
+#: Values that put a cue where it stands without them: on the lowest lines, in the middle.
+_DEFAULTS = ("line:auto", "line:-1", "position:auto", "position:50%", "position:50%,center")
 _BLOCKS = ("NOTE", "STYLE", "REGION")
 _LANGUAGE = re.compile(r"Language:\s*(\S+)", re.IGNORECASE)
 
@@ -49,13 +51,14 @@ def read_webvtt(data: bytes, name: str) -> CaptionDocument:
                 captions.append(caption)
                 remarks += flawed(caption)
         at = end
+    remarks += out_of_order(captions)
     return CaptionDocument(
         name=name,
         format="WebVTT",
         captions=tuple(captions),
         encoding=decoded.encoding,
         language=language,
-        remarks=tuple(remarks),
+        remarks=tuple(sorted(remarks, key=lambda one: one.line)),
     )
 
 
@@ -100,6 +103,8 @@ def _cue(rows: Sequence[str], at: int, end: int) -> tuple[Caption | None, list[R
         end=_seconds(groups[4:8]),
         lines=plain(rows[times + 1 : end]),
         place=times + 1,
-        region=" ".join(f"{key}:{settings[key]}" for key in _PLACES if key in settings),
+        region=" ".join(
+            where for key in _PLACES if key in settings and (where := f"{key}:{settings[key]}") not in _DEFAULTS
+        ),
     )
     return caption, []

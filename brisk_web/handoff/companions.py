@@ -20,6 +20,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from brisk_core import sandbox
+from brisk_core.captions.languages import language_in
 from brisk_core.errors import UnreadableFile
 from brisk_core.handoff.companion_files import format_of_captions
 from brisk_core.handoff.companions import Brought as Found
@@ -115,15 +116,8 @@ def _found_of_captions(pairing: Pairing) -> Found:
         size=source.size if source else 0,
         format=format_of_captions(read.format) if read else "",
         count=len(read.captions) if read else None,
-        language=_language_in(pairing.captions.name) or (read.language if read else ""),
+        language=language_in(pairing.captions.name) or (read.language if read else ""),
     )
-
-
-def _language_in(name: str) -> str:
-    """The language that a caption file's name says: en of canal.en.srt."""
-    parts = PurePosixPath(name).stem.split(".")
-    said = parts[-1] if len(parts) > 1 else ""
-    return said if said.replace("-", "").isalpha() and 2 <= len(said.partition("-")[0]) <= 3 else ""
 
 
 def _asked(deliverable: Deliverable, asked: str) -> Companion:
@@ -233,7 +227,7 @@ def _keep(deliverable: Deliverable, companion: Companion, path: Path, *, by: Use
     except UnreadableFile as error:
         raise CompanionRefused(f"{path.name} cannot be read: {error}.") from error
     if not facts.get("language"):
-        facts["language"] = _language_in(path.name)
+        facts["language"] = language_in(path.name)
     with path.open("rb") as file:
         digest = hashlib.file_digest(file, "sha256").hexdigest()
     with transaction.atomic():

@@ -38,9 +38,14 @@ def read_line21(data: bytes, name: str) -> CaptionDocument:
     rows = _rows(decoded.text, remarks)
     _remark_order(rows, remarks)
     field = Field(1)
+    free = 0  # the frame from which the line is free; one frame carries one word
     for row in sorted(rows, key=lambda one: one.label.frames):
+        begins = max(free, row.label.frames)
+        if begins > row.label.frames:
+            remarks.append(_late(row, begins - row.label.frames))
         for number, pair in enumerate(row.words):
-            field.feed(row.label.frames + number, row.line, pair)
+            field.feed(begins + number, row.line, pair)
+        free = begins + len(row.words)
     captions = [
         caption
         for channel, screen in sorted(field.channels.items())
@@ -60,6 +65,12 @@ def read_line21(data: bytes, name: str) -> CaptionDocument:
         drop=any(row.label.drop for row in rows),
         remarks=tuple(sorted(remarks, key=lambda one: one.line)),
     )
+
+
+def _late(row: _Row, frames: int) -> Remark:
+    word = "frame" if frames == 1 else "frames"
+    says = f"the words before it are still being sent at {row.label}, one a frame: it comes {frames} {word} late"
+    return Remark(line=row.line, kind=Oddity.UNREADABLE, says=says)
 
 
 def remarks_of(screen: Screen) -> list[Remark]:

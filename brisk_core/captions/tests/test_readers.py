@@ -141,9 +141,11 @@ class WebVttTest(TestCase):
         self.assertEqual((found.format, found.language), ("WebVTT", "en"))
         self.assertEqual(seconds(found), [(1, 2.5), (3603, 3604), (5, 6)])
         self.assertEqual([one.place for one in found.captions], [11, 14, 16])
-        self.assertEqual(found.captions[0].region, "line:10% position:50%")
+        self.assertEqual(found.captions[0].region, "line:10%", "the middle is where it stands by itself")
         self.assertEqual([one.text for one in found.captions[:2]], ["Good & evening", "Who is there?"])
-        self.assertEqual([line for line, _ in remarks(found, Oddity.UNREADABLE)], [19])
+        self.assertEqual(
+            [line for line, _ in remarks(found, Oddity.UNREADABLE)], [16, 19], "one begins before the one above it"
+        )
 
     def test_a_missing_header_and_another_code_are_remarked_on(self) -> None:
         found = read_captions(VTT.removeprefix("WEBVTT\nLanguage: en\n").encode(), "film.vtt")
