@@ -1,8 +1,8 @@
 """The source edit.
 
-``timeline`` (the model), ``importing`` (OTIO, bundles, AAF, EDL) with ``otio_reading``, ``edl_lines`` and ``hints``,
-``exporting``, ``ranges``; ``agreement`` (the file's settings against the timeline's), ``conform`` (its cuts),
-``rate_change``, ``sources``, ``differences`` (of two versions of an edit).
+``timeline`` (the model), ``importing`` (OTIO, bundles, AAF, EDL) with ``otio_reading``, ``edl_lines``, ``edl_reading``
+and ``hints``, ``exporting``, ``ranges``; ``agreement`` (the file's settings against the timeline's), ``conform`` (its
+cuts), ``rate_change``, ``sources``, ``differences`` (of two versions of an edit).
 """
 
 from brisk_core.edit.agreement import Agreement, agree, hold

@@ -1,129 +1,200 @@
-"""The lines of an EDL in the 3600 style, read for what its OpenTimelineIO adapter does not tell.
-
-That is: whether it counts drop-frame, where the record time starts, where its marks stand, which line is wrong, and
-which event is longer on one side than on the other.
-"""
+"""The lines of an EDL in the 3600 style (SMPTE ST 258): events, what is said under them, and how they count time."""
 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 from fractions import Fraction
+from itertools import chain
 
 from brisk_core.errors import EditRefused, ValueRefused
 from brisk_core.exact import Timecode
 
+BLACK = ("BL", "BLACK")  #: reels of black
+NO_REEL = "AX"  #: a source without a reel of its own; each may be another one
 _NUMBER = re.compile(r"\d{1,6}")
-_WORDS = (8, 9)  # of an event: number, reel, channels, transition, its duration where it has one, four timecodes
+_LABEL = re.compile(r"(?<!\S)(\d\d[:;.]\d\d[:;.]\d\d[:;.]\d\d)(?!\S)")
+#: What stands before the times: number, reel (which may have spaces), channels, and the change to it.
+_HEAD = re.compile(
+    r"(?P<number>\d+)\s+(?P<reel>\S.*?)\s+(?P<channels>NONE|B|[AV][AV\d/]*)\s+(?P<change>C|D|W\d{1,3}|K\s*[BO]?)"
+    r"(?:\s+(?P<length>\d{1,4}))?\s*(?:\(F\))?\s*",
+    re.IGNORECASE,
+)
 _MARK = re.compile(r"\*\s*LOC:\s*(\d\d:\d\d:\d\d[:;]\d\d)\s+\S+(.*)", re.IGNORECASE)  # time, colour, name
-_BLACK = "BL"  # the reel of black
+_SAID = re.compile(r"(?:\*\s*)*(FROM|TO)?\s*(CLIP NAME|CLIP|FILE|SOURCE FILE)(?: IS)?\s*:\s*(.*)", re.IGNORECASE)
+_SPEED = re.compile(r"M2\s+(?P<reel>\S.*?)\s+(?P<speed>[+-]?\d{1,5}(?:\.\d{1,4})?)\s+(?P<at>\S+)\s*", re.IGNORECASE)
 _MOST_LINES = 300_000  # 30,000 events with nine remarks each
+_LONGEST_LINE = 400  # characters of an event
 _DROP_RATE = Fraction(30000, 1001)
 #: Used only to check and order labels when nobody said the rate: any label of any rate passes.
 _UNSTATED = Fraction(120)
 _MOST_NAMED = 5
+_MOST_TOGETHER = 16  # lines of one event
+
+
+@dataclass(slots=True, kw_only=True)
+class EdlEvent:
+    """One line of an event, with what the lines under it say."""
+
+    line: int  #: from 1
+    number: str
+    reel: str
+    channels: str  #: in capitals
+    change: str  #: C, D, W and a number, K, KB or KO
+    mixed: int  #: frames of the dissolve or wipe
+    times: tuple[str, str, str, str]  #: source in and out, record in and out
+    name: str = ""  #: of the clip
+    file: str = ""  #: of its media
+    speed: str = ""  #: frames a second that its source runs at; negative for backwards
+    speed_at: str = ""  #: label of the source where that begins
+
+    @property
+    def goes_over(self) -> bool:
+        """Is it the second line of a dissolve or a wipe, with the source that comes?"""
+        return self.change[0] in "DW"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class EdlClock:
-    """What an EDL says of time."""
+class EdlLines:
+    """What an EDL says."""
 
-    drop: bool  #: FCM: DROP FRAME
+    title: str
+    events: tuple[EdlEvent, ...]
+    drop: bool  #: its record time counts drop-frame
     rate: Fraction | None  #: known when given, or when drop-frame counting says 30000/1001
-    start: str  #: label of the earliest record time, as written
     highest_frame: int  #: the highest frame number in any label
     marks: tuple[tuple[str, str], ...]  #: label of the record time and name of every mark
 
 
-def read_clock(text: str, rate: Fraction | None) -> EdlClock:
-    """Check every event line and return what they say; raises ``EditRefused`` that names the wrong lines."""
-    drop = False
-    mistakes: list[str] = []
-    records: list[tuple[int, str]] = []
-    marks: list[tuple[str, str]] = []
-    highest = events = 0
-    lines = text.splitlines()
-    if len(lines) > _MOST_LINES:
-        raise EditRefused(f"the EDL has {len(lines):,} lines; expected at most {_MOST_LINES:,}")
-    for number, line in enumerate(lines, 1):
-        if line.upper().lstrip().startswith("FCM:"):
-            drop = "NON" not in line.upper() and "DROP" in line.upper()
-            continue
-        if mark := _MARK.match(line):
-            marks.append((mark[1], mark[2].strip()))
-            continue
-        words = line.split(maxsplit=_WORDS[-1])
-        if len(words) < 3 or not _NUMBER.fullmatch(words[0]):
-            continue
-        labels = _labels(words)
-        if labels is None:
-            mistakes.append(f"line {number}: met {line.strip()[:60]!r}; expected an event with four timecodes")
-            continue
-        events += 1
-        counting = rate or (_DROP_RATE if drop else _UNSTATED)
-        times = []
-        for label in labels:
-            try:
-                times.append(Timecode.parse(label, counting, drop=drop))
-            except ValueRefused as error:
-                mistakes.append(f"line {number}: {error}")
+@dataclass(slots=True)
+class _Reader:
+    title: str = ""
+    events: list[EdlEvent] = field(default_factory=list)
+    marks: list[tuple[str, str]] = field(default_factory=list)
+    mistakes: list[str] = field(default_factory=list)
+    counting: str = ""  # what the first FCM line says, in capitals
+
+    def take(self, number: int, line: str) -> None:
+        """Read one line."""
+        upper = line[:16].upper()
+        if upper.startswith("FCM:"):
+            self.counting = self.counting or line.upper()  # later ones speak of the sources that follow
+        elif upper.startswith("TITLE:"):
+            self.title = line[6:].strip()[:200]
+        elif mark := _MARK.match(line[:_LONGEST_LINE]):
+            self.marks.append((mark[1], mark[2].strip()))
+        elif said := _SAID.match(line[:_LONGEST_LINE]):
+            self._name(*said.groups())
+        elif line.startswith("*") and "FREEZE FRAME" in line[:_LONGEST_LINE].upper():
+            for event in self._group()[-1:]:
+                event.speed = event.speed or "0"
+        elif upper.startswith("M2") and (speed := _SPEED.fullmatch(line[:_LONGEST_LINE])):
+            self._pace(**speed.groupdict())
+        elif _is_event(line):
+            read = _event(number, line)
+            if read is None:
+                self.mistakes.append(f"line {number}: met {line[:60]!r}; expected an event with four timecodes")
+            else:
+                self.events.append(read)
+
+    def _group(self) -> list[EdlEvent]:
+        """The lines of the newest event: one for each channel, or for each source where one goes over into another."""
+        found: list[EdlEvent] = []
+        for event in reversed(self.events[-_MOST_TOGETHER:]):
+            if event.number != self.events[-1].number:
                 break
-            highest = max(highest, int(re.split(r"[:;]", label)[-1]))
-        if len(times) == 4:
-            if times[3].frames < times[2].frames:
-                mistakes.append(f"line {number}: the record out {times[3]} lies before the record in {times[2]}")
-            records.append((times[2].frames, labels[2]))
-    if mistakes:
-        more = f" (and {len(mistakes) - _MOST_NAMED} more)" if len(mistakes) > _MOST_NAMED else ""
-        raise EditRefused("; ".join(mistakes[:_MOST_NAMED]) + more)
-    if not events:
-        raise EditRefused("the EDL has no events; expected lines such as 001 AX V C and four timecodes")
-    return EdlClock(
-        drop=drop,
-        rate=rate or (_DROP_RATE if drop else None),
-        start=min(records)[1],
-        highest_frame=highest,
-        marks=tuple(marks),
+            found.insert(0, event)
+        return found
+
+    def _name(self, which: str | None, what: str, said: str) -> None:
+        group = self._group()
+        wants_new = (which or "").upper() == "TO"
+        fitting = [event for event in group if event.goes_over == wants_new] or ([] if wants_new else group)
+        for event in fitting:
+            if what.upper().startswith("CLIP"):
+                event.name = event.name or said.strip()[:200]
+            else:
+                event.file = event.file or said.strip()[:400]
+
+    def _pace(self, reel: str, speed: str, at: str) -> None:
+        group = self._group()
+        for event in [one for one in group if one.reel.upper() == reel.upper()] or group[-1:]:
+            event.speed, event.speed_at = speed, at
+
+
+def _is_event(line: str) -> bool:
+    words = line.split(maxsplit=3)
+    return len(words) >= 3 and _NUMBER.fullmatch(words[0]) is not None
+
+
+def _event(number: int, line: str) -> EdlEvent | None:
+    if len(line) > _LONGEST_LINE:
+        return None
+    line = " ".join(line.split())
+    labels = list(_LABEL.finditer(line))[:4]
+    head = _HEAD.fullmatch(line[: labels[0].start()]) if len(labels) == 4 else None
+    if head is None:
+        return None
+    change = "".join(head["change"].upper().split())
+    if change[0] in "DW" and head["length"] is None:
+        return None
+    first, second, third, last = (re.sub("[;.]", ":", label[1]) for label in labels)
+    return EdlEvent(
+        line=number,
+        number=head["number"],
+        reel=head["reel"],
+        channels=head["channels"].upper(),
+        change=change,
+        mixed=int(head["length"] or 0) if change[0] in "DW" else 0,
+        times=(first, second, third, last),
     )
 
 
-def level_lengths(text: str, rate: Fraction, *, drop: bool) -> tuple[str, list[str]]:
-    """Return the EDL without marks and with sources as long as their record time, and a sentence where they were not.
-
-    An event with a speed line (M2) is longer on one side for good reason.
-    """
-    lines = ["" if _MARK.match(line) else line for line in text.splitlines()]  # marks are read apart
-    events = [(at, words) for at, line in enumerate(lines) if (words := _event(line))]
-    sentences: list[str] = []
-    for number, (at, words) in enumerate(events):
-        last = events[number + 1][0] if number + 1 < len(events) else len(lines)
-        if any(line.lstrip().upper().startswith("M2") for line in lines[at + 1 : last]):
-            continue
-        labels = words[-4:]
-        source_in, source_out, record_in, record_out = (Timecode.parse(one, rate, drop=drop) for one in labels)
-        source, record = source_out.frames - source_in.frames, record_out.frames - record_in.frames
-        if source == record or record < 0:
-            continue
-        lines[at] = "  ".join([*words[:-3], str(source_in.plus(record)), *words[-2:]])
-        if words[1].upper() == _BLACK:  # which has no length of its own
-            continue
-        sentences.append(
-            f"line {at + 1}: event {words[0]} takes {source} frames of {words[1]} and fills {record},"
-            f" without a speed line; {record} are laid out"
-        )
-    return "\n".join(lines), sentences
-
-
-def _event(line: str) -> list[str] | None:
-    words = line.split(maxsplit=_WORDS[-1])
-    if len(words) < 3 or not _NUMBER.fullmatch(words[0]) or _labels(words) is None:
-        return None
-    return words
+def read_lines(text: str, rate: Fraction | None) -> EdlLines:
+    """Return what the lines of an EDL say; raises ``EditRefused`` that names the wrong ones."""
+    lines = text.splitlines()
+    if len(lines) > _MOST_LINES:
+        raise EditRefused(f"the EDL has {len(lines):,} lines; expected at most {_MOST_LINES:,}")
+    reader = _Reader()
+    for number, line in enumerate(lines, 1):
+        reader.take(number, line.strip())
+    drop = _counts_drop(reader, lines)
+    counting = rate or (_DROP_RATE if drop else _UNSTATED)
+    wrong = sorted([*reader.mistakes, *_wrong_labels(reader.events, counting, drop=drop)], key=_line_of)
+    if wrong:
+        more = f" (and {len(wrong) - _MOST_NAMED} more)" if len(wrong) > _MOST_NAMED else ""
+        raise EditRefused("; ".join(wrong[:_MOST_NAMED]) + more)
+    if not reader.events:
+        raise EditRefused("the EDL has no events; expected lines such as 001 AX V C and four timecodes")
+    return EdlLines(
+        title=reader.title,
+        events=tuple(reader.events),
+        drop=drop,
+        rate=rate or (_DROP_RATE if drop else None),
+        highest_frame=max(int(label[-2:]) for label in chain.from_iterable(one.times for one in reader.events)),
+        marks=tuple(reader.marks),
+    )
 
 
-def _labels(words: list[str]) -> list[str] | None:
-    """Return the four timecodes of an event line, ``None`` where it is none."""
-    if len(words) not in _WORDS or (len(words) == _WORDS[-1] and not words[4].isdigit()):
-        return None
-    labels = words[-4:]
-    return labels if all(":" in label or ";" in label for label in labels) else None
+def _counts_drop(reader: _Reader, lines: list[str]) -> bool:
+    """Does the record time leave labels out? Without a line that says so, a semicolon before the frames does."""
+    if reader.counting:
+        return "NON" not in reader.counting and "DROP" in reader.counting
+    labels = (_LABEL.findall(lines[one.line - 1])[2] for one in reader.events[:1])
+    return any(label[-3] == ";" for label in labels)
+
+
+def _wrong_labels(events: list[EdlEvent], rate: Fraction, *, drop: bool) -> Iterator[str]:
+    """Sentences about labels that the counting does not have; those of sources may count either way."""
+    for event in events:
+        for place, label in enumerate(event.times):
+            try:
+                Timecode.parse(label, rate, drop=drop and place >= 2)
+            except ValueRefused as error:
+                yield f"line {event.line}: {error}"
+                break
+
+
+def _line_of(mistake: str) -> int:
+    return int(mistake.partition(":")[0].split()[1])

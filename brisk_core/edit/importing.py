@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
+import codecs
 import zipfile
-from collections.abc import Iterator
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import opentimelineio as otio
 
-from brisk_core.edit.edl_lines import EdlClock, level_lengths, read_clock
+from brisk_core.edit.edl_lines import EdlLines, read_lines
+from brisk_core.edit.edl_reading import lay_out, marks_of
 from brisk_core.edit.hints import EditHints
-from brisk_core.edit.otio_reading import build_timeline, from_document
-from brisk_core.edit.timeline import Mark, Timeline
-from brisk_core.errors import EditRefused, ValueRefused
+from brisk_core.edit.otio_reading import from_document
+from brisk_core.edit.timeline import Timeline
+from brisk_core.errors import EditRefused
 from brisk_core.exact import Timecode, nominal_frames
 
 LARGEST_EDIT = 64 << 20  # bytes; 30,000 events take about 30 MB as OTIO
-_MOST_REMARKS = 50
 MOST_CLIPS = 100_000  # a day of clips of a second each; each takes about 2 kB of memory while it is read
 LARGEST_BUNDLE = 1 << 40  # bytes; media may lie in a bundle, only its edit is read
 _CLIP = '"Clip.'  # begins the schema of every clip
@@ -50,12 +49,27 @@ def import_edit(path: Path, *, name: str | None = None, hints: EditHints | None 
         raise EditRefused(f"the edit has {size} bytes; expected at most {LARGEST_EDIT}")
     if first == _COMPOUND_FILE:
         return from_document(_parse_aaf(path), stem, hints)
-    text = path.read_text(encoding="utf-8", errors="replace").lstrip("\ufeff")
+    text = _decoded(path.read_bytes())
     if text.lstrip().startswith("{"):
         return from_document(_parse(text, "otio_json", "OTIO document"), stem, hints)
     if "TITLE:" in text.upper()[:4096] or "FCM:" in text.upper()[:4096] or text.lstrip()[:1].isdigit():
         return _from_edl(text, stem, hints)
     raise EditRefused(f"met {text.lstrip()[:30]!r}; expected {_EXPECTED}")
+
+
+def _decoded(data: bytes) -> str:
+    """Text by its mark, as UTF-8, or else as Windows-1252, which older systems write."""
+    for mark, code in (
+        (codecs.BOM_UTF8, "utf-8"),
+        (codecs.BOM_UTF16_LE, "utf-16-le"),
+        (codecs.BOM_UTF16_BE, "utf-16-be"),
+    ):
+        if data.startswith(mark):
+            return data[len(mark) :].decode(code, "replace")
+    try:
+        return data.decode("utf-8")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace")
 
 
 def _unpack(path: Path) -> str:
@@ -109,39 +123,35 @@ def _the_timeline(read: Any, what: str) -> otio.schema.Timeline:
 
 
 def _from_edl(text: str, stem: str, hints: EditHints) -> Timeline:
-    clock = read_clock(text, hints.rate)
-    rate = clock.rate or _assumed(clock, hints.assumed_rate)
-    text, remarks = level_lengths(text, rate, drop=clock.drop)
-    document = _parse(text, "cmx_3600", "EDL", rate=float(rate), ignore_timecode_mismatch=True)
-    start = Timecode.parse(hints.start or clock.start, rate, drop=clock.drop)
-    found = build_timeline(document, stem, rate, hints, start=start)
-    named = tuple(replace(source, online=True) for source in found.sources)  # an EDL names reels, never media
-    return replace(
-        found,
-        rate_stated=clock.rate is not None,
-        sources=named,
-        marks=tuple(_marks(clock, start, found.length)),
-        remarks=(*found.remarks, *remarks[:_MOST_REMARKS]),
+    lines = read_lines(text, hints.rate)
+    rate = lines.rate or _assumed(lines, hints.assumed_rate)
+    lanes, sources, remarks, label = lay_out(lines, rate)
+    start = Timecode.parse(hints.start or label, rate, drop=lines.drop)
+    length = max(event.end for lane in lanes for event in lane.events)
+    return Timeline(
+        name=lines.title or stem,
+        rate=rate,
+        rate_stated=lines.rate is not None,
+        start=start,
+        length=length,
+        lanes=tuple(lanes),
+        marks=tuple(marks_of(lines, start, length)),
+        sources=tuple(sources),
+        size=hints.size,
+        scan=hints.scan,
+        field_order=hints.field_order,
+        pixel_aspect=hints.pixel_aspect,
+        sample_rate=hints.sample_rate,
+        remarks=tuple(remarks),
     )
 
 
-def _marks(clock: EdlClock, start: Timecode, length: int) -> Iterator[Mark]:
-    """Marks at their own timecode, which is one of the record time; those outside the timeline are left out."""
-    for label, name in clock.marks:
-        try:
-            at = Timecode.parse(label, start.rate, drop=clock.drop).frames - start.frames
-        except ValueRefused:
-            continue
-        if 0 <= at < length:
-            yield Mark(name=name, start=at)
-
-
-def _assumed(clock: EdlClock, assumed: Fraction | None) -> Fraction:
+def _assumed(lines: EdlLines, assumed: Fraction | None) -> Fraction:
     """The rate to lay labels out at when the EDL states none: the assumed one, if its seconds hold every label met."""
     if assumed is None:
         raise EditRefused(
             "an EDL does not state its frame rate; give the rate when importing, such as 25 or 30000/1001"
         )
-    if clock.highest_frame < nominal_frames(assumed):
+    if lines.highest_frame < nominal_frames(assumed):
         return assumed
-    return next(Fraction(base) for base in (25, 30, 50, 60, 120) if clock.highest_frame < base)
+    return next(Fraction(base) for base in (25, 30, 50, 60, 120) if lines.highest_frame < base)

@@ -23,6 +23,9 @@ _WHOLE = Fraction(1, 100)  # how far a frame count may stray from a whole number
 Chosen = TypeVar("Chosen", bound=str)
 _METADATA_KEY = "brisk_sentry"
 _FASTEST = 1000  # source seconds a second
+_FASTEST_RATE = 1000  # frames a second of a timeline
+_FASTEST_CLOCK = 10_000_000  # units a second that a time may count in: sound counts samples
+_MOST_REMARKS = 50
 
 
 def from_document(document: otio.schema.Timeline, stem: str, hints: EditHints) -> Timeline:
@@ -52,22 +55,32 @@ def _plain(value: Any) -> Any:
 def _rate_of(document: otio.schema.Timeline) -> Fraction:
     """The rate of the global start, else of the first picture clip, else of the first clip."""
     if document.global_start_time is not None:
-        return exact_rate(document.global_start_time.rate)
+        return _timeline_rate(document.global_start_time.rate)
     for track in (*document.video_tracks(), *document.audio_tracks()):
         for child in track:
             if isinstance(child, otio.core.Item) and child.source_range:
-                return exact_rate(child.duration().rate)
+                return _timeline_rate(child.duration().rate)
     for clip in document.find_clips():
         if clip.source_range:
-            return exact_rate(clip.source_range.duration.rate)
+            return _timeline_rate(clip.source_range.duration.rate)
     raise EditRefused("the OTIO document states no rate anywhere; give the rate when importing")
+
+
+def _timeline_rate(rate: float) -> Fraction:
+    found = exact_rate(rate)
+    if found > _FASTEST_RATE:
+        raise EditRefused(
+            f"the edit counts {rate:g} a second, as sound does; give the frame rate of its pictures when importing"
+        )
+    return found
 
 
 @lru_cache(maxsize=256)
 def exact_rate(rate: float) -> Fraction:
     """Return the exact rate behind a float: the standard rate it abbreviates, else the float's own short fraction."""
-    if not 0 < rate <= 1000:
-        raise EditRefused(f"met {rate} frames a second in the edit; expected more than 0 and at most 1000")
+    if not 0 < rate <= _FASTEST_CLOCK:
+        met = f"met {rate} frames a second in the edit"
+        raise EditRefused(f"{met}; expected more than 0 and at most {_FASTEST_RATE}, or the sample rate of sound")
     try:
         labelled = parse_rate(f"{rate:.6g}")
     except ValueRefused:
@@ -75,19 +88,21 @@ def exact_rate(rate: float) -> Fraction:
     return nearest_standard_rate(labelled) or labelled
 
 
-def _frames(time: Any, rate: Fraction, what: str) -> int:
-    """Return a time in whole frames of ``rate``; raises ``EditRefused`` when it falls between two frames."""
+def _exact(time: Any, rate: Fraction, what: str) -> int | Fraction:
+    """Return a time in frames of ``rate``, which may lie between two; raises ``EditRefused`` for absurd ones."""
     own = exact_rate(time.rate)
     if own == rate and time.value.is_integer() and abs(time.value) < _LONGEST * 10:
         return int(time.value)  # the usual case, without exact arithmetic
-    value = Fraction(time.value)
-    exact = value * rate / own
+    exact = Fraction(time.value) * rate / own
     if abs(exact) > _LONGEST * rate:
         raise EditRefused(f"{what} lies {float(exact / rate):.0f} s from the beginning; expected less than 10 days")
     whole = round(exact)
-    if own == rate and abs(exact - whole) > _WHOLE:
-        raise EditRefused(f"{what} is {float(value)} frames; expected a whole number of frames")
-    return whole
+    return whole if abs(exact - whole) <= _WHOLE else exact
+
+
+def _frames(time: Any, rate: Fraction, what: str) -> int:
+    """Return a time in whole frames of ``rate``, to the nearest."""
+    return round(_exact(time, rate, what))
 
 
 @dataclass(slots=True)
@@ -97,24 +112,37 @@ class _Reader:
     rate: Fraction
     sources: dict[tuple[str, str], int] = field(default_factory=dict)
     found: list[Source] = field(default_factory=list)
+    remarks: list[str] = field(default_factory=list)
     made: int = 0
+    hears: bool = False  #: is a track of sound being read?
+
+    def track(self, track: Any, what: str, depth: int = 0) -> list[Event]:
+        """Events of a track, or of what lies in a track's place, cut to the part of it that is used."""
+        events = self.events(_children(track), what, depth)
+        used = track.source_range if isinstance(track, otio.schema.Track) else None
+        return events if used is None else self.used(events, used, what)
+
+    def used(self, events: list[Event], used: Any, what: str) -> list[Event]:
+        """The part of some events that is used, from 0 on."""
+        begin, length = (_frames(one, self.rate, what) for one in (used.start_time, used.duration))
+        return _cut_out(events, begin, length, 0, Fraction(1), self.rate)
 
     def events(self, children: Iterable[Any], what: str, depth: int = 0) -> list[Event]:
         """Events of a track in its own frames from 0, nested edits opened."""
         if depth > _DEEPEST:
             raise EditRefused(f"{what} lies in more than {_DEEPEST} edits inside one another")
         events: list[Event] = []
-        at = 0
+        at: int | Fraction = 0  # lengths add up exactly, each cut lies on the nearest frame
         for number, child in enumerate(children, 1):
             place = f"event {number} of {what}"
             if isinstance(child, otio.schema.Transition):
-                events += self._transition(child, at, place)
+                events += self._transition(child, round(at), place)
                 continue
             length = self._length(child, place)
-            if length:
-                events += self._item(child, at, length, place, depth)
+            start, at = round(at), at + length
+            if round(at) > start:
+                events += self._item(child, start, round(at) - start, place, depth)
             self._count(len(events))
-            at += length
         return sorted(events, key=lambda event: (event.start, event.end))
 
     def _count(self, more: int) -> None:
@@ -130,13 +158,20 @@ class _Reader:
             return []
         return [Event(kind="transition", name=child.name or "", start=max(at - before, 0), end=at + after)]
 
-    def _length(self, child: Any, place: str) -> int:
+    def _length(self, child: Any, place: str) -> int | Fraction:
         try:
-            length = _frames(child.duration(), self.rate, place)
+            stated = child.duration()
+            length = _exact(stated, self.rate, place)
         except (otio.exceptions.OTIOError, ValueError, AttributeError) as error:
             raise EditRefused(f"{place} ({getattr(child, 'name', '')!r}) has no length: {error}") from error
         if length < 0:
-            raise EditRefused(f"{place} ({child.name!r}) has a length of {length} frames; expected at least 0")
+            raise EditRefused(f"{place} ({child.name!r}) has a length of {float(length):g} frames; expected at least 0")
+        odd = isinstance(length, Fraction) and exact_rate(stated.rate) == self.rate and not self.hears
+        if odd and len(self.remarks) < _MOST_REMARKS:
+            says = (
+                f"{place} ({child.name!r}) is {float(length):.2f} frames long; its cuts are laid on the nearest frames"
+            )
+            self.remarks.append(says)
         return length
 
     def _item(self, child: Any, at: int, length: int, place: str, depth: int) -> list[Event]:
@@ -156,7 +191,9 @@ class _Reader:
         if isinstance(child, otio.schema.Track):
             return self.events(child, place, depth)
         lanes = [
-            Lane(kind="picture", name="", events=tuple(self.events(_children(one), place, depth))) for one in child
+            Lane(kind="picture", name="", events=tuple(self.track(one, place, depth)))
+            for one in child
+            if not isinstance(one, otio.schema.Track) or _hears(one) == self.hears
         ]
         length = max((lane.events[-1].end for lane in lanes if lane.events), default=0)
         inner = []
@@ -275,14 +312,13 @@ def build_timeline(
     lanes, marks, length = [], [], 0
     try:
         for number, track in enumerate(document.tracks, 1):
-            lane = _lane(reader, track, number)
+            lane, its_marks = _lane(reader, track, number, document.tracks.source_range)
             lanes.append(lane)
             length = max([length, *(event.end for event in lane.events if event.kind != "transition")])
-            marks += _marks(getattr(track, "markers", ()), rate)
-            marks += _marks_of_items(track, rate)
+            marks += its_marks
     except RecursionError as error:
         raise EditRefused("the timeline is nested too deeply") from error
-    marks += _marks(document.tracks.markers, rate)
+    marks += _inside(_marks(document.tracks.markers, rate), document.tracks.source_range, rate)
     if not any(event.kind == "clip" for lane in lanes for event in lane.events):
         raise EditRefused("the timeline has tracks but no clips that are switched on; expected at least one")
     return Timeline(
@@ -298,15 +334,36 @@ def build_timeline(
         field_order=hints.field_order,
         pixel_aspect=hints.pixel_aspect,
         sample_rate=hints.sample_rate,
+        remarks=tuple(reader.remarks),
     )
 
 
-def _lane(reader: _Reader, track: Any, number: int) -> Lane:
-    kind = "sound" if getattr(track, "kind", "") == otio.schema.TrackKind.Audio else "picture"
-    events = reader.events(_children(track), f"track {number}")
+def _lane(reader: _Reader, track: Any, number: int, used: Any) -> tuple[Lane, list[Mark]]:
+    """A track and its marks, cut to the part of it and to the part of the whole that are used."""
+    what = f"track {number}"
+    reader.hears = _hears(track)
+    kind = "sound" if reader.hears else "picture"
+    events = reader.track(track, what)
+    marks = [*_marks(getattr(track, "markers", ()), reader.rate), *_marks_of_items(track, reader.rate)]
+    marks = _inside(marks, getattr(track, "source_range", None), reader.rate)
+    if used is not None:
+        events, marks = reader.used(events, used, what), _inside(marks, used, reader.rate)
     if not getattr(track, "enabled", True):
         events = [replace(event, kind="gap") for event in events]
-    return Lane(kind=kind, name=track.name or f"{kind} {number}", events=tuple(events))
+    return Lane(kind=kind, name=track.name or f"{kind} {number}", events=tuple(events)), marks
+
+
+def _hears(track: Any) -> bool:
+    """Is it a track of sound?"""
+    return bool(getattr(track, "kind", "") == otio.schema.TrackKind.Audio)
+
+
+def _inside(marks: list[Mark], used: Any, rate: Fraction) -> list[Mark]:
+    """The marks inside the part that is used, counted from its first frame."""
+    if used is None:
+        return marks
+    begin, length = (_frames(one, rate, "a mark") for one in (used.start_time, used.duration))
+    return [replace(one, start=one.start - begin) for one in marks if 0 <= one.start - begin < length]
 
 
 def _is_black(child: Any) -> bool:
@@ -325,12 +382,12 @@ def _marks(markers: Any, rate: Fraction, shift: int = 0) -> list[Mark]:
 def _marks_of_items(track: Any, rate: Fraction) -> list[Mark]:
     """Marks that sit on clips, in frames of the timeline; those on parts that were trimmed away are not shown."""
     found: list[Mark] = []
-    at = 0
+    end: int | Fraction = 0
     for child in _children(track):
         if not isinstance(child, otio.core.Item):
             continue
-        length = _frames(child.duration(), rate, "a clip")
+        at, end = round(end), end + _exact(child.duration(), rate, "a clip")
+        length = round(end) - at
         begin = _frames(child.source_range.start_time, rate, "a clip") if child.source_range else 0
         found += [one for one in _marks(child.markers, rate, at - begin) if at <= one.start < at + length]
-        at += length
     return found

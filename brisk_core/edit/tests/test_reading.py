@@ -103,6 +103,68 @@ class ReadingTest(TestCase):
         found = self.read(track(clip("a", 30), marked))
         self.assertEqual([(mark.name, mark.start) for mark in found.marks], [("m", 35)])
 
+    def test_of_a_track_that_is_cut_to_a_part_only_that_part_is_laid_out(self) -> None:
+        def cut(part: Any, whole: Any = None) -> Timeline:
+            marked = clip("b", 40)
+            marked.markers.append(otio.schema.Marker(name="m", marked_range=_range(5, 1)))
+            lane = track(clip("a", 50), marked, clip("c", 30))
+            lane.markers.append(otio.schema.Marker(name="early", marked_range=_range(10, 1)))
+            lane.source_range = part
+            document = otio.schema.Timeline(name="e")
+            document.tracks.append(lane)
+            document.tracks.source_range = whole
+            path = self.folder / "a.otio"
+            otio.adapters.write_to_file(document, str(path), "otio_json")
+            return import_edit(path)
+
+        for found in (cut(_range(20, 80)), cut(None, _range(20, 80)), cut(_range(10, 100), _range(10, 80))):
+            self.assertEqual(
+                [(one.name, one.start, one.end) for one in found.shots()], [("a", 0, 30), ("b", 30, 70), ("c", 70, 80)]
+            )
+            self.assertEqual((found.length, found.lanes[0].events[0].source_start), (80, Fraction(20, RATE)))
+            self.assertEqual([(mark.name, mark.start) for mark in found.marks], [("m", 35)])
+
+    def test_sound_inside_an_edit_inside_an_edit_covers_no_picture(self) -> None:
+        voice = track(clip("voice", 80))
+        voice.kind = otio.schema.TrackKind.Audio
+        inner = otio.schema.Stack(name="inner", children=[track(clip("x", 30), clip("y", 30)), voice])
+        found = self.read(track(clip("a", 10), inner, clip("b", 10)))
+        self.assertEqual(
+            [(one.name, one.start, one.end) for one in found.shots()],
+            [("a", 0, 10), ("x", 10, 40), ("y", 40, 70), ("black", 70, 90), ("b", 90, 100)],
+        )
+        inner = otio.schema.Stack(name="inner", children=[track(clip("x", 30)), voice.deepcopy()])
+        below = otio.schema.Track(name="A1", kind=otio.schema.TrackKind.Audio, children=[inner])
+        self.assertEqual([event.name for event in self.read(track(clip("a", 80)), below).lanes[1].events], ["voice"])
+
+    def test_sound_may_count_samples(self) -> None:
+        def samples(count: int) -> Any:
+            length = otio.opentime.RationalTime(count, 48_000)
+            return otio.schema.Clip(
+                name="s", source_range=otio.opentime.TimeRange(otio.opentime.RationalTime(0, 48_000), length)
+            )
+
+        sound = otio.schema.Track(name="A1", kind=otio.schema.TrackKind.Audio)
+        sound.extend([samples(1_000) for _ in range(96)])  # each of 0.52 frames, two seconds together
+        found = self.read(track(clip("a", 50)), sound)
+        self.assertEqual((found.rate, found.length, found.remarks), (RATE, 50, ()))
+        self.assertEqual(found.lanes[1].events[-1].end, 50, "lengths add up exactly")
+        document = otio.schema.Timeline(name="e")
+        document.tracks.append(sound.deepcopy())
+        alone = self.folder / "sound.otio"
+        otio.adapters.write_to_file(document, str(alone), "otio_json")
+        self.assertIn("counts 48000 a second, as sound does", self.refused(alone.read_bytes()))
+
+    def test_clips_that_end_between_frames_are_laid_on_the_nearest_and_told(self) -> None:
+        found = self.read(track(*(clip(f"s{number}", 10.4) for number in range(5))))
+        self.assertEqual([event.start for event in found.lanes[0].events], [0, 10, 21, 31, 42])
+        self.assertEqual((found.length, len(found.remarks)), (52, 5))
+        self.assertEqual(
+            found.remarks[0],
+            "event 1 of track 1 ('s0') is 10.40 frames long; its cuts are laid on the nearest frames",
+        )
+        self.assertEqual(self.read(track(clip("a", 49.9999999), clip("b", 40))).remarks, ())
+
     def test_bundles_are_opened_and_their_media_left_alone(self) -> None:
         write_wide(self.folder / "content.otio")
         path = self.folder / "a.otioz"
