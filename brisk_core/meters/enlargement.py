@@ -28,6 +28,7 @@ from brisk_core.meters.folding import (
     find_fold,
     folding_of,
     height_near,
+    repeats,
     shares_that_fold_at,
 )
 from brisk_core.meters.kernels import bends_of
@@ -95,6 +96,8 @@ class EnlargementMeter:
         luma = now.luma[top:bottom, left:right]
         rows, columns = luma[:: max(1, luma.shape[0] // _LINES)], luma[:, :: max(1, luma.shape[1] // _LINES)].T
         across, down = _strongest(rows, bits), _strongest(columns, bits)
+        if (across[0] or down[0]) and (repeats(rows) or repeats(columns)):
+            across = down = (0.0, 0.0, 0.0)
         folding = folding_of(luma, bits, (left, top))
         heights = folding.heights if folding else None
         fold = find_fold(*heights) if heights else Fold()

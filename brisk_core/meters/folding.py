@@ -109,9 +109,11 @@ def _bindings(lines: Plane, bits: int, first_sample: int) -> tuple[Heights, Boun
     cut = np.asarray(lines[:, : count * _LENGTH], np.float32).reshape(-1, _LENGTH) / np.float32(1 << (bits - 8))
     if len(cut) < _LEAST_STRETCHES:
         return None
+    nothing = np.zeros(_LENGTH + 1, np.float32), np.zeros(_LENGTH + 1, np.complex64)
+    if repeats(lines):
+        return nothing
     window = np.hanning(_LENGTH).astype(np.float32)
     seen = np.fft.rfft((cut - cut.mean(axis=1, keepdims=True)) * window, axis=1).astype(np.complex64)
-    nothing = np.zeros(_LENGTH + 1, np.float32), np.zeros(_LENGTH + 1, np.complex64)
     if _is_pattern((np.abs(seen) ** 2).mean(axis=0)):
         return nothing
     seen /= np.sqrt((np.abs(seen[:, _FINE:]) ** 2).mean(axis=1, keepdims=True)) + np.float32(_QUIET)
@@ -150,6 +152,21 @@ def _heights(powers: NDArray[np.float32], steady: NDArray[np.bool_], chance: flo
     return heights
 
 
+def repeats(lines: Plane) -> bool:
+    """Does what is drawn come again and again along lines, such as tiles and stripes? It has few frequencies, whatever
+    was done to it, and their sums fall on one another as those of a fold do.
+    """
+    chosen = np.asarray(lines[::_EVERY], np.float32)
+    bends = np.diff(chosen, 2, axis=1)
+    width = bends.shape[1]
+    power = (np.abs(np.fft.rfft(bends, 2 * width, axis=1)) ** 2).sum(axis=0)
+    alike = np.fft.irfft(power)[: 3 * width // 4]
+    if alike[0] <= 0:
+        return False
+    alike *= width / (alike[0] * (width - np.arange(len(alike))))
+    return bool(alike[_SHORTEST:].max(initial=0.0) >= _REPEATS)
+
+
 def _is_pattern(power: NDArray[np.float32]) -> bool:
     """Does the power of a picture stand at a few frequencies?"""
     around = np.lib.stride_tricks.sliding_window_view(power[_LOWEST - _LINE_AROUND :], 2 * _LINE_AROUND + 1)
@@ -158,6 +175,8 @@ def _is_pattern(power: NDArray[np.float32]) -> bool:
     return bool(usual.sum() < (1 - _LINES_SHARE) * lines.sum())
 
 
+_EVERY = 4  # of the lines, which tell whether something repeats
+_SHORTEST, _REPEATS = 20, 0.6  # samples after which it comes again, and how alike it must be
 _MEDIAN = float(np.log(2))  # of the power of chance whose mean is 1
 
 

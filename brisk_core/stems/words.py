@@ -8,23 +8,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import Held, Sentence
-from brisk_core.stems.measure import ADDS_UP, FLOOR, StemFound, StemsFound
+from brisk_core.stems.explaining import Stretch
+from brisk_core.stems.measure import LIMIT_LOSSY, StemFound, StemsFound
+from brisk_core.stems.ways import ADDS_UP, FLOOR
 
 STEMS_SCHEMA = "brisk-sentry/stems/1"
-LIMIT_LOSSY = -20.0  #: dB under the mix that may be left where a coder loses something
 _MOST_COLUMNS = 1200  # of the lane
 _LATE = 0.5 / 48_000  # seconds; more than half a sample
-_LOUDER = 0.1  # dB
+_LOUDER, _MUCH_LOUDER, _GREATLY_LOUDER = 0.1, 0.5, 6.5  # dB: said; a fault though little is left; beside other faults
 _MENDS = 6.0  # dB by which moving and levelling must bring the rest down to be told as the reason
 
 
 def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     """Say whether stems add up to their mix; ``limit`` is in dB under the mix, that of the house without it."""
     allowed = limit if limit is not None else LIMIT_LOSSY if found.lossy else ADDS_UP
-    faults = [says for stem in found.stems for says in _of_stem(stem)]
-    told = [Sentence(says=says, frame=None, fault=True) for says in faults]
-    right = found.residual <= allowed
-    if not right and found.residual_fitted > allowed:
+    enough = found.residual <= allowed
+    explained = bool(found.stretches) or any(map(_is_explained, found.stems))
+    said = [one for stem in found.stems for one in _of_stem(stem, enough, levelled=not explained)]
+    told = [Sentence(says=says, frame=None, fault=fault) for says, fault in said]
+    told += [_of_stretch(stretch) for stretch in found.stretches]
+    faults = [one for one in told if one.fault]
+    if not enough and found.residual_fitted > allowed and not explained:
         left = f"{-found.residual_fitted:.1f} dB under the mix"
         after = "With every stem moved and levelled as it fits best, " if faults else "With the stems as they are, "
         says = (
@@ -32,11 +36,11 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
             "a stem is missing, or the mix was worked on after it was summed."
         )
         told.append(Sentence(says=says, frame=None, fault=True))
-    elif not right and found.residual - found.residual_fitted >= _MENDS:
+    elif not enough and not explained and found.residual - found.residual_fitted >= _MENDS:
         says = f"Mended so, {-found.residual_fitted:.1f} dB under the mix would be left."
         told.append(Sentence(says=says, frame=None, fault=False))
     return Held(
-        right=right,
+        right=enough and not faults,
         required=f"at least {-allowed:.0f} dB under the mix",
         found=f"{-found.residual:.1f} dB under the mix left",
         sentences=tuple(told),
@@ -44,21 +48,53 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     )
 
 
-def _of_stem(stem: StemFound) -> list[str]:
+def _of_stretch(stretch: Stretch) -> Sentence:
+    start, end = f"{stretch.start:.2f}", f"{stretch.end:.2f}"
+    return Sentence(says=f"From {start} to {end} s {stretch.says}.", frame=None, fault=True)
+
+
+def _is_explained(stem: StemFound) -> bool:
+    return bool(stem.channels or stem.speed or stem.slip or stem.same_as)
+
+
+def _of_stem(stem: StemFound, enough: bool, *, levelled: bool) -> list[tuple[str, bool]]:
+    """What is said of one stem, and whether it is a fault.
+
+    ``enough`` where what is left is below the limit; not ``levelled`` where levels are bent by something else that is
+    said, and only great ones are told.
+    """
     if stem.level <= FLOOR + 20:
-        return [f"{stem.name} is silent."]
+        return [(f"{stem.name} is silent.", False)]
+    if stem.same_as:
+        return [(f"{stem.name} holds the same sound as {stem.same_as}.", True)]
+    if stem.channels:
+        return [(f"{stem.name} {stem.channels}.", True)]
+    if stem.speed:
+        percent = abs(float(stem.speed) - 1) * 100
+        word = "faster" if stem.speed > 1 else "slower"
+        return [(f"{stem.name} runs {percent:.1f} % {word} than in the mix.", True)]
     if not stem.heard:
-        return [f"{stem.name} is not in the mix."]
+        return [(f"{stem.name} is not in the mix.", True)]
+    if stem.slip:
+        at, before, after = stem.slip
+        return [(f"{stem.name} is {_delay(before)} at first and {_delay(after)} from about {at:.0f} s on.", True)]
     told = []
     if abs(stem.late) > _LATE:
         word = "late" if stem.late > 0 else "early"
-        told.append(f"{stem.name} comes {abs(stem.late) * 1000:.1f} ms {word}.")
-    if abs(stem.gain) > _LOUDER:
+        told.append((f"{stem.name} comes {abs(stem.late) * 1000:.1f} ms {word}.", True))
+    if abs(stem.gain) > (_LOUDER if levelled else _GREATLY_LOUDER):
         word = "louder" if stem.gain > 0 else "quieter"
-        told.append(f"{stem.name} is {abs(stem.gain):.1f} dB {word} than in the mix.")
+        fault = not enough or abs(stem.gain) > _MUCH_LOUDER
+        told.append((f"{stem.name} is {abs(stem.gain):.1f} dB {word} than in the mix.", fault))
     if stem.turned:
-        told.append(f"{stem.name} is inverted in polarity.")
+        told.append((f"{stem.name} is inverted in polarity.", True))
     return told
+
+
+def _delay(samples: int) -> str:
+    if not samples:
+        return "in place"
+    return f"{abs(samples) / 48:.1f} ms {'late' if samples > 0 else 'early'}"
 
 
 def stems_document(found: StemsFound, limit: float | None = None) -> dict[str, Any]:
@@ -85,7 +121,7 @@ def stems_document(found: StemsFound, limit: float | None = None) -> dict[str, A
                 "late_ms": round(stem.late * 1000, 3),
                 "gain": round(stem.gain, 2),
                 "turned": stem.turned,
-                "fine": not _of_stem(stem),
+                "fine": not any(fault for _, fault in _of_stem(stem, found.residual <= ADDS_UP, levelled=True)),
             }
             for stem in found.stems
         ],

@@ -145,6 +145,22 @@ class EnlargementTest(TestCase):
 
             self.assertEqual(told(tiles, 4), (), pitch)
 
+    def test_drawings_that_come_again_far_apart_are_silent(self) -> None:
+        down, across = np.mgrid[0:HEIGHT, 0:WIDTH]
+
+        def drawn(number: int, kind: str, quality: int) -> Plane:
+            picture = {
+                "steps of 200": 33 + (across + down + 3 * number) % 200 * 0.86,
+                "steps of 77": 20 + (across * 1.3 + down * 0.7 + 3 * number) % 77 * 2.5,
+                "dots": 60 + 130 * (((down + number) % 72 - 24) ** 2 + ((across + 2 * number) % 72 - 24) ** 2 < 200),
+            }[kind]
+            still = cv2.imencode(".jpg", picture.astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+            return np.asarray(cv2.imdecode(still, cv2.IMREAD_GRAYSCALE), np.uint8)
+
+        for kind in ("steps of 200", "steps of 77", "dots"):
+            for quality in (60, 90):
+                self.assertEqual(told(partial(drawn, kind=kind, quality=quality), 5), (), (kind, quality))
+
     def test_small_and_nearly_empty_pictures_say_nothing(self) -> None:
         meter = EnlargementMeter()
         for height, width in ((2, 2), (16, 16), (96, 128), (288, 352), (360, 640), (720, 1280)):

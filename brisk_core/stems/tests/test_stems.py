@@ -123,7 +123,78 @@ class StemsTest(TestCase):
         self.assertIn("other.wav is not in the mix.", self.told(held))
         silent = self.write("silent.wav", np.zeros((2, SECONDS * RATE)))
         _, held = self.find(*self.parts, silent)
-        self.assertEqual((held.right, self.told(held)), (True, ["silent.wav is silent."]))
+        self.assertEqual((held.right, self.told(held)), (True, []))
+        self.assertIn("silent.wav is silent.", [one.says for one in held.sentences])
+
+    def test_what_differs_for_a_moment_only_is_told_with_its_place(self) -> None:
+        """A hole of 0.15 s in half a minute leaves less than the whole may have left."""
+        voice, effects = self.parts["voice.wav"], self.parts["effects.wav"]
+        loud = int(np.abs(voice[0]).reshape(-1, RATE // 2).mean(axis=1).argmax()) / 2 + 0.2
+        span = slice(round(loud * RATE), round((loud + 0.15) * RATE))
+        where = f"From {loud:.2f} to {loud + 0.15:.2f} s "
+        hole, faint = voice * 0.02, voice * 0.02
+        hole[:, span] = 0
+        rest = self.parts["music.wav"] + effects
+        whole = self.write("faint-mix.wav", faint + rest * 0.02)
+        lacking = self.write("lacking-mix.wav", hole + rest * 0.02)
+        others = [self.write(f"faint-{name}", self.parts[name] * 0.02) for name in ("music.wav", "effects.wav")]
+        names = self.write("faint.wav", faint), *others
+        self.assertEqual(self.told(self.find(*names, mix=whole)[1]), [])
+        _, held = self.find(*names, mix=lacking)
+        self.assertEqual((held.right, self.told(held)), (False, [f"{where}faint.wav is not in the mix."]))
+        _, held = self.find(self.write("hole.wav", hole), *others, mix=whole)
+        self.assertFalse(held.right)
+        self.assertIn(f"{where}the mix has something that no stem has", self.told(held)[0])
+
+    def test_a_part_at_another_level_and_a_limiter(self) -> None:
+        louder = self.parts["music.wav"].copy()
+        louder[:, 12 * RATE : 15 * RATE] *= 2
+        name = self.changed("music.wav", louder)
+        _, held = self.find("voice.wav", name, "effects.wav")
+        self.assertEqual(self.told(held), [f"From 12.00 to 15.00 s {name} is 6.0 dB louder than in the mix."])
+        whole = sum(self.parts.values())
+        limited = self.write("limited.wav", np.clip(whole, -0.24, 0.24))
+        _, held = self.find(*self.parts, mix=limited)
+        self.assertRegex(" ".join(self.told(held)), "more of its loudest places .* it was limited")
+
+    def test_channels_in_other_places(self) -> None:
+        effects, voice = self.parts["effects.wav"], self.parts["voice.wav"]
+        chance = np.random.default_rng(3).normal(0, 0.05, (2, SECONDS * RATE))
+        mix = self.write("channels-mix.wav", sum(self.parts.values()) + chance)
+        self.write("air.wav", chance)
+        for name, samples, says in (
+            ("air.wav", chance[::-1], "has its left and right channels exchanged."),
+            ("air.wav", np.stack([chance[0], chance[1] * 0]), "has nothing in its right channel."),
+            ("voice.wav", voice * [[1], [-1]], "is inverted in polarity in its right channel."),
+            ("effects.wav", effects * [[0], [1]], "has nothing in its left channel."),
+        ):
+            with self.subTest(says):
+                wrong = self.changed(name, samples)
+                names = [wrong if one == name else one for one in (*self.parts, "air.wav")]
+                _, held = self.find(*names, mix=mix)
+                self.assertEqual(self.told(held), [f"{wrong} {says}"])
+
+    def test_another_speed_a_slip_and_the_same_sound_twice(self) -> None:
+        voice, effects = self.parts["voice.wav"], self.parts["effects.wav"]
+        places = np.arange(SECONDS * RATE)
+        for speed, says in (
+            (1.001, "runs 0.1 % faster"),
+            (25 / 24, "runs 4.2 % faster"),
+            (24 / 25, "runs 4.0 % slower"),
+        ):
+            with self.subTest(says):
+                fast = np.stack([np.interp(places * speed, places, one, right=0) for one in voice])
+                name = self.changed("voice.wav", fast)
+                self.assertEqual(
+                    self.told(self.find(name, "music.wav", "effects.wav")[1]), [f"{name} {says} than in the mix."]
+                )
+        slipping = effects.copy()
+        slipping[:, 20 * RATE :] = later(effects, 480)[:, 20 * RATE :]
+        name = self.changed("effects.wav", slipping)
+        _, held = self.find("voice.wav", "music.wav", name)
+        self.assertEqual(self.told(held), [f"{name} is in place at first and 10.0 ms late from about 20 s on."])
+        again = self.write("again.wav", voice)
+        self.assertEqual(self.told(self.find(*self.parts, again)[1]), ["again.wav holds the same sound as voice.wav."])
 
     def test_two_faults_at_once(self) -> None:
         late = self.changed("voice.wav", later(self.parts["voice.wav"], 480))
