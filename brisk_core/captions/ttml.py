@@ -23,6 +23,7 @@ _CLOCK = re.compile(r"(\d{2,9}):(\d\d):(\d\d)(?:(\.\d{1,12})|:(\d{2,9})(?:\.(\d{
 _OFFSET = re.compile(r"(\d{1,18}(?:\.\d{1,12})?)(h|m|s|ms|f|t)")
 _UNITS = {"h": Fraction(3600), "m": Fraction(60), "s": Fraction(1), "ms": Fraction(1, 1000)}
 _DEEPEST = 100
+_MOST_SPANS = 300  # with times of their own in one paragraph; a word at a time stays far below
 _START = "documentStartOfProgramme"  # metadata of EBU-TT (EBU Tech 3350, 3.2)
 _TIMED = ("body", "div", "p", "span")
 _ABOVE = ("text", "textContainer", "delimiter")  # tts:ruby of signs that say how others are read, not lines of text
@@ -208,6 +209,9 @@ class _Reader:
 
     def _keep_steps(self, element: _Element) -> None:
         """Keep a paragraph whose spans come and go: one caption for each moment at which its text changes."""
+        if len(element.pieces) > 2 * _MOST_SPANS:
+            met = f"line {element.line}: a paragraph of {len(element.pieces)} parts with times of their own"
+            raise CaptionsRefused(f"{met}; expected at most {_MOST_SPANS}")
         before: Caption | None = None
         for start, end, lines in _steps(element):
             if not lines:

@@ -97,7 +97,7 @@ class Timeline:
     field_order: FieldOrder | None = None
     pixel_aspect: Fraction | None = None
     sample_rate: int | None = None  #: Hz
-    remarks: tuple[str, ...] = ()  #: events of the file it was read from that do not fit their record time
+    remarks: tuple[str, ...] = ()  #: events that are laid out otherwise than the file they were read from has them
 
     @property
     def picture_lanes(self) -> tuple[Lane, ...]:

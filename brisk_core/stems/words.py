@@ -23,7 +23,7 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     """Say whether stems add up to their mix; ``limit`` is in dB under the mix, that of the house without it."""
     allowed = limit if limit is not None else LIMIT_LOSSY if found.lossy else ADDS_UP
     enough = found.residual <= allowed
-    explained = bool(found.stretches) or any(map(_is_explained, found.stems))
+    explained = bool(found.stretches) or any(map(_oddity, found.stems))
     said = [one for stem in found.stems for one in _of_stem(stem, enough, levelled=not explained)]
     told = [Sentence(says=says, frame=None, fault=fault) for says, fault in said]
     told += [_of_stretch(stretch) for stretch in found.stretches]
@@ -53,8 +53,19 @@ def _of_stretch(stretch: Stretch) -> Sentence:
     return Sentence(says=f"From {start} to {end} s {stretch.says}.", frame=None, fault=True)
 
 
-def _is_explained(stem: StemFound) -> bool:
-    return bool(stem.channels or stem.speed or stem.slip or stem.same_as)
+def _oddity(stem: StemFound) -> str:
+    """What is wrong with a stem besides its delay, level and polarity, as the end of a sentence; \"\" for nothing."""
+    if stem.same_as:
+        return f"holds the same sound as {stem.same_as}"
+    if stem.channels:
+        return stem.channels
+    if stem.speed:
+        percent = abs(float(stem.speed) - 1) * 100
+        return f"runs {percent:.1f} % {'faster' if stem.speed > 1 else 'slower'} than in the mix"
+    if stem.slip:
+        at, before, after = stem.slip
+        return f"is {_delay(before)} at first and {_delay(after)} from about {at:.0f} s on"
+    return ""
 
 
 def _of_stem(stem: StemFound, enough: bool, *, levelled: bool) -> list[tuple[str, bool]]:
@@ -65,19 +76,10 @@ def _of_stem(stem: StemFound, enough: bool, *, levelled: bool) -> list[tuple[str
     """
     if stem.level <= FLOOR + 20:
         return [(f"{stem.name} is silent.", False)]
-    if stem.same_as:
-        return [(f"{stem.name} holds the same sound as {stem.same_as}.", True)]
-    if stem.channels:
-        return [(f"{stem.name} {stem.channels}.", True)]
-    if stem.speed:
-        percent = abs(float(stem.speed) - 1) * 100
-        word = "faster" if stem.speed > 1 else "slower"
-        return [(f"{stem.name} runs {percent:.1f} % {word} than in the mix.", True)]
+    if odd := _oddity(stem):
+        return [(f"{stem.name} {odd}.", True)]
     if not stem.heard:
         return [(f"{stem.name} is not in the mix.", True)]
-    if stem.slip:
-        at, before, after = stem.slip
-        return [(f"{stem.name} is {_delay(before)} at first and {_delay(after)} from about {at:.0f} s on.", True)]
     told = []
     if abs(stem.late) > _LATE:
         word = "late" if stem.late > 0 else "early"
@@ -118,6 +120,7 @@ def stems_document(found: StemsFound, limit: float | None = None) -> dict[str, A
                 "name": stem.name,
                 "level": round(stem.level, 2),
                 "heard": stem.heard,
+                "odd": _oddity(stem),
                 "late_ms": round(stem.late * 1000, 3),
                 "gain": round(stem.gain, 2),
                 "turned": stem.turned,

@@ -10,6 +10,7 @@ from brisk_core.captions.languages import language_in
 from brisk_core.captions.placing import place
 from brisk_core.captions.tests.test_readers import make_stl
 from brisk_core.captions.tests.test_rules import subrip
+from brisk_core.errors import CaptionsRefused
 from brisk_core.exact import Timecode
 
 RATE = Fraction(25)
@@ -71,6 +72,11 @@ class XmlTest(TestCase):
         endless = ttml('<p><span begin="1s">The lamps</span></p>')
         self.assertEqual([one.stays for one in endless.captions], [True])
         self.assertIn("no end", told(endless)[0][1])
+
+    def test_a_paragraph_of_very_many_spans_is_refused_at_once(self) -> None:
+        spans = "".join(f'<span begin="{number}s" end="{number + 1}s">a</span>' for number in range(20_000))
+        with self.assertRaisesRegex(CaptionsRefused, "line 1: a paragraph of 20000 parts"):
+            ttml(f"<p>{spans}</p>")
 
     def test_the_reading_of_signs_is_no_text_of_the_line(self) -> None:
         document = ttml(

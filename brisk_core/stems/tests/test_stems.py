@@ -173,6 +173,10 @@ class StemsTest(TestCase):
                 names = [wrong if one == name else one for one in (*self.parts, "air.wav")]
                 _, held = self.find(*names, mix=mix)
                 self.assertEqual(self.told(held), [f"{wrong} {says}"])
+        wide = np.stack([chance[0], np.roll(chance[0], 530)])  # one side is the other, a little later
+        mix = self.write("wide-mix.wav", self.parts["voice.wav"] + wide)
+        _, held = self.find("voice.wav", self.write("wide.wav", wide[::-1]), mix=mix)
+        self.assertEqual(self.told(held), ["wide.wav has its left and right channels exchanged."])
 
     def test_another_speed_a_slip_and_the_same_sound_twice(self) -> None:
         voice, effects = self.parts["voice.wav"], self.parts["effects.wav"]

@@ -88,9 +88,9 @@ class TimelinePageTest(HouseMixin, TestCase):
         timeline = import_timeline(job, upload, {"rate": "25"}, by=self.people["operator"])
         self.sign_in("viewer")
         page = self.client.get(f"/timelines/{timeline.pk}/")
-        self.assertContains(page, "1 event does not fit the record time")
+        self.assertContains(page, "1 event is laid out otherwise than written")
         self.assertContains(page, "event 002 takes 100 frames of TAPE and fills 50, without a speed line")
-        self.assertNotContains(self.client.get(f"/timelines/{self.timeline().pk}/"), "not fit the record time")
+        self.assertNotContains(self.client.get(f"/timelines/{self.timeline().pk}/"), "laid out otherwise")
 
     def test_a_new_version_tells_what_changed_and_remembers_what_was_said(self) -> None:
         first = self.timeline()
