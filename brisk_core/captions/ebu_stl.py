@@ -16,7 +16,7 @@ from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity
 from brisk_core.captions.plain import flawed
 from brisk_core.errors import CaptionsRefused
 
-TELETEXT_ROWS = 23
+_TELETEXT_ROWS = 23
 GENERAL, BLOCK = 1024, 128  #: bytes of the general block and of a text block
 _RATES = {b"STL24.01": Fraction(24), b"STL25.01": Fraction(25), b"STL30.01": Fraction(30000, 1001)}
 _TABLES = {b"01": "iso8859_5", b"02": "iso8859_6", b"03": "iso8859_7", b"04": "iso8859_8"}
@@ -117,7 +117,7 @@ def _blocks(data: bytes, remarks: list[Remark]) -> Iterator[_Block]:
 def _is_on_top(block: _Block, data: bytes) -> bool:
     """Does a text begin in the upper half? Teletext has 23 rows, open subtitles as many as the file says (MNR)."""
     said = data[253:255].strip()
-    rows = int(said) if data[11:12] == b"0" and said.isdigit() and int(said) else TELETEXT_ROWS
+    rows = int(said) if data[11:12] == b"0" and said.isdigit() and int(said) else _TELETEXT_ROWS
     return 2 * block.row < rows
 
 

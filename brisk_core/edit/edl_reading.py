@@ -19,7 +19,6 @@ from brisk_core.exact import Timecode, nominal_frames
 
 _CHANNEL = re.compile(r"V\d*|A\d*|B")
 _MOST_REMARKS = 50
-_HALF_A_DAY = 12 * 3600  # seconds; a record time that lies farther back lies behind midnight
 _MOST_LANES = 100
 _FASTEST = 1000  # times
 
@@ -33,13 +32,14 @@ class _Track:
     owners: list[EdlEvent] = field(default_factory=list)  #: of the clips
     mixes: list[Event] = field(default_factory=list)
 
-    def lay(self, new: Event, owner: EdlEvent) -> Iterator[tuple[EdlEvent, int]]:
-        """Lay an event over what is there; yield the events that it covers, with frames."""
+    def lay(self, new: Event, owner: EdlEvent) -> list[tuple[EdlEvent, int]]:
+        """Lay an event over what is there; return the events that it covers, with frames."""
         first = bisect_right(self.clips, new.start, key=lambda one: one.end)
         last = bisect_left(self.clips, new.end, key=lambda one: one.start)
         kept: list[tuple[Event, EdlEvent]] = []
+        covered: list[tuple[EdlEvent, int]] = []
         for clip, its in zip(self.clips[first:last], self.owners[first:last], strict=True):
-            yield its, min(clip.end, new.end) - max(clip.start, new.start)
+            covered.append((its, min(clip.end, new.end) - max(clip.start, new.start)))
             if clip.start < new.start:
                 kept.append((replace(clip, end=new.start), its))
             if clip.end > new.end:
@@ -48,6 +48,7 @@ class _Track:
         kept.sort(key=lambda one: one[0].start)
         self.clips[first:last] = [clip for clip, _ in kept]
         self.owners[first:last] = [its for _, its in kept]
+        return covered
 
     def events(self) -> tuple[Event, ...]:
         """Clips with what is empty between them, and the transitions."""
@@ -80,7 +81,8 @@ class _Layer:
     zero: int = 0  #: frame of the earliest record label
 
     def lay(self) -> None:
-        records = [self._record(event) for event in self.lines.events]
+        """Lay all events out."""
+        records = self._records()
         self.zero = min(start for start, _ in records)
         for number, (event, (start, end)) in enumerate(zip(self.lines.events, records, strict=True)):
             self._event(event, start - self.zero, end - self.zero, self._goes_over(number))
@@ -91,17 +93,20 @@ class _Layer:
         event = self.lines.events[number]
         return next((one for one in following if one.number == event.number and one.goes_over), None)
 
-    def _record(self, event: EdlEvent) -> tuple[int, int]:
-        """Record in and out in frames; a time behind midnight goes on counting."""
-        first = self._frames(self.lines.events[0].times[2])
-        start, end = (self._frames(label) for label in event.times[2:])
-        day, half = (nominal_frames(self.rate) * one for one in (2 * _HALF_A_DAY, _HALF_A_DAY))
-        start += day if start < first - half else 0
-        end += day if end < start - half else 0
-        if end < start:
-            _, _, before, after = event.times
-            raise EditRefused(f"line {event.line}: the record out {after} lies before the record in {before}")
-        return start, end
+    def _records(self) -> list[tuple[int, int]]:
+        """Record in and out of all events in frames; what lies behind midnight goes on counting."""
+        found = [(self._frames(event.times[2]), self._frames(event.times[3])) for event in self.lines.events]
+        day = self._frames(f"23:59:59:{nominal_frames(self.rate) - 1:02}") + 1
+        starts = [start for start, _ in found]
+        if max(starts) - min(starts) > day // 2:
+            found = [(start + day, end + day) if start < day // 2 else (start, end) for start, end in found]
+        for number, (event, (start, end)) in enumerate(zip(self.lines.events, found, strict=True)):
+            if end < start - day // 2:
+                found[number] = start, end + day
+            elif end < start:
+                _, _, before, after = event.times
+                raise EditRefused(f"line {event.line}: the record out {after} lies before the record in {before}")
+        return found
 
     def _frames(self, label: str) -> int:
         return Timecode.parse(label, self.rate, drop=self.lines.drop).frames

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 import opentimelineio as otio
 
 from brisk_core.edit.timeline import Event, Lane, Source, Timeline
 from brisk_core.errors import EditRefused
+from brisk_core.exact import Timecode
 
 _COLOURS = {"fail": "RED", "caution": "ORANGE"}  # names of marker colours in OTIO
 _REEL = 8  # characters of a reel name in an EDL of the 3600 style
+_BLACK = "BL"  # its reel of black
+_EXACT = Fraction(1, 10_000)  # frames a second, to which a speed is written
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,35 +122,107 @@ def _item(event: Event, sources: Sequence[Source], rate: float) -> otio.core.Ite
 def write_edl(timeline: Timeline, flags: Sequence[Flag]) -> str:
     """Return the lowest picture lane as an EDL in the 3600 style, each finding a note at its event.
 
-    The style has no place for marks but comments; a finding stands as ``* LOC: TIMECODE RED NAME`` under the event that
-    holds it. Raises ``EditRefused`` when the timeline has no start timecode or no picture lane.
+    A transition begins where its event does on the record, so what goes over the cut on both sides is written from its
+    first frame. The style has no place for marks but comments; a finding stands as ``* LOC: TIMECODE RED NAME`` under
+    the event that holds it. Raises ``EditRefused`` when the timeline has no start timecode or no picture lane.
     """
     if timeline.start is None or not timeline.picture_lanes:
         raise EditRefused("an EDL needs a start timecode and a picture lane; export OTIO in their place")
-    start, drop = timeline.start, timeline.start.drop
+    drop = timeline.start.drop
     lines = [f"TITLE: {_plain(timeline.name)[:70]}", f"FCM: {'DROP FRAME' if drop else 'NON-DROP FRAME'}", ""]
     waiting = sorted(flags, key=lambda flag: flag.start)
-    zero = start.plus(-start.frames)
     number = 0
-    for event in track_events(timeline.picture_lanes[0]):
-        if event.kind != "clip":
+    for row in _edl_rows(timeline.picture_lanes[0]):
+        if row.event.kind != "clip" and not row.mixed:
             continue
         number += 1
-        length = event.end - event.start
-        begun = zero.plus(round((event.source_start or 0) * timeline.rate) % (24 * 3600 * round(timeline.rate)))
-        reel = "AX"
-        if event.source is not None:
-            reel = "".join(one for one in timeline.sources[event.source].name.upper() if one.isalnum())[:_REEL] or "AX"
-        times = (begun, begun.plus(length), start.plus(event.start), start.plus(event.end))
-        lines.append(f"{number:03}  {reel:<8} V     C        {' '.join(map(str, times))}")
-        lines.append(f"* FROM CLIP NAME: {_plain(event.name)}")
-        while waiting and waiting[0].start < event.end:
+        lines += _edl_event(timeline, timeline.start, number, row)
+        while waiting and waiting[0].start < row.end:
             flag = waiting.pop(0)
             colour = _COLOURS.get(flag.outcome, "WHITE")
-            lines.append(
-                f"* LOC: {start.plus(max(flag.start, 0))} {colour:<7} {_plain(flag.label)}: {_plain(flag.says)}"
-            )
+            at = timeline.start.plus(max(flag.start, 0))
+            lines.append(f"* LOC: {at} {colour:<7} {_plain(flag.label)}: {_plain(flag.says)}")
     return "\n".join(lines) + "\n"
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """A clip, or black, as an EDL has it."""
+
+    event: Event
+    start: int  #: on the record, frames of the timeline; the first of its transition
+    end: int  #: where the next one begins
+    mixed: int  #: frames of its transition, 0 for a cut
+    before: Event | None  #: what it comes out of
+
+
+def _edl_rows(lane: Lane) -> list[_Row]:
+    zones = [(event.start, event.end) for event in lane.events if event.kind == "transition"]
+    events = track_events(lane)
+    if events and events[0].start > 0:
+        events.insert(0, Event(kind="gap", name="", start=0, end=events[0].start))
+    mixes = [next((zone for zone in zones if zone[0] <= event.start <= zone[1]), None) for event in events]
+    rows = []
+    for number, (event, mix) in enumerate(zip(events, mixes, strict=True)):
+        following = mixes[number + 1] if number + 1 < len(events) else None
+        start = max(mix[0], 0) if mix else event.start
+        rows.append(
+            _Row(
+                event,
+                start,
+                following[0] if following and following[0] > start else event.end,
+                mix[1] - start if mix else 0,
+                events[number - 1] if number else None,
+            )
+        )
+    return rows
+
+
+def _edl_event(timeline: Timeline, start: Timecode, number: int, row: _Row) -> list[str]:
+    """The lines of one event: one for a cut, two where something goes over into it, and one for its speed."""
+    event, length = row.event, row.end - row.start
+    reel, record = _reel(timeline, event), (start.plus(row.start), start.plus(row.end))
+    first, last = _taken(timeline, event, row.start, length)
+    label = _labels(timeline, start)
+    lines = []
+    if row.mixed:
+        before = row.before
+        came = _reel(timeline, before) if before is not None else _BLACK
+        at = label(_taken(timeline, before, row.start, 0)[0] if before is not None else Fraction(0))
+        lines.append(f"{number:03}  {came:<8} V     C        {at} {at} {record[0]} {record[0]}")
+    change = f"D    {min(row.mixed, 999):03}" if row.mixed else "C"
+    low, high = (label(min(first, last)), label(max(first, last)))
+    lines.append(f"{number:03}  {reel:<8} V     {change:<8} {low} {high} {record[0]} {record[1]}")
+    if event.kind == "clip" and event.speed != 1:
+        rate = event.speed * round(timeline.rate)
+        digits = 1 if abs(rate - round(rate, 1)) < _EXACT else 3
+        width = digits + 4 + (rate < 0)
+        lines.append(f"M2   {reel:<8} {float(rate):0{width}.{digits}f}                {label(first)}")
+    if row.mixed and row.before is not None and row.before.kind == "clip":
+        lines.append(f"* FROM CLIP NAME: {_plain(row.before.name)}")
+    if event.kind == "clip":
+        lines.append(f"* {'TO' if row.mixed else 'FROM'} CLIP NAME: {_plain(event.name)}")
+    return lines
+
+
+def _reel(timeline: Timeline, event: Event) -> str:
+    if event.kind != "clip":
+        return _BLACK
+    name = timeline.sources[event.source].name if event.source is not None else ""
+    return "".join(one for one in name.upper() if one.isalnum())[:_REEL] or "AX"
+
+
+def _taken(timeline: Timeline, event: Event, start: int, length: int) -> tuple[Fraction, Fraction]:
+    """Return the frames of the source from which and to which an event is taken from a frame of the timeline on."""
+    if event.kind != "clip":
+        return Fraction(0), Fraction(length)
+    begun = (event.source_start or Fraction(0)) * timeline.rate + (start - event.start) * event.speed
+    return begun, begun + length * event.speed
+
+
+def _labels(timeline: Timeline, start: Timecode) -> Callable[[Fraction], Timecode]:
+    zero, day = start.plus(-start.frames), 24 * 3600 * round(timeline.rate)
+    return lambda frame: zero.plus(round(frame) % day)
 
 
 def _plain(text: str) -> str:

@@ -177,6 +177,9 @@ class EdlLayoutTest(TestCase):
         rows = [f"00{at} R{at} V C 01:00:00:00 01:00:10:00 {one}\n" for at, one in enumerate(times, 1)]
         found = self.read(HEAD + "".join(rows))
         self.assertEqual((str(found.start), found.cuts, found.length), ("23:59:50:00", (250,), 500))
+        self.assertEqual(self.read(HEAD + rows[1] + rows[0]).cuts, (250,), "whichever stands first")
+        dropped = self.read(f"TITLE: X\nFCM: DROP FRAME\n{rows[0]}{rows[1]}", "30000/1001")
+        self.assertEqual((dropped.cuts, dropped.length), ((300,), 600))
 
     def test_which_labels_are_left_out(self) -> None:
         def events(sign: str) -> str:

@@ -1,8 +1,11 @@
+import tempfile
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 from unittest import TestCase
 
 from brisk_core.edit import (
+    EditHints,
     Event,
     Flag,
     Lane,
@@ -11,6 +14,7 @@ from brisk_core.edit import (
     Timeline,
     change_rate,
     compare_edits,
+    import_edit,
     sources_against,
     write_edl,
     write_otio,
@@ -152,11 +156,6 @@ class ExportTest(TestCase):
     flags = (Flag(start=30, end=33, label="Repeats", says="3 frames repeat", outcome="fail"),)
 
     def test_otio_comes_back_as_it_was_with_the_findings_as_marks(self) -> None:
-        import tempfile
-        from pathlib import Path
-
-        from brisk_core.edit import import_edit
-
         lane = self.edit.lanes[0]
         events = list(lane.events)
         at = events[3].start
@@ -173,6 +172,42 @@ class ExportTest(TestCase):
         )
         self.assertEqual((back.start, back.length), (edit.start, edit.length))
         self.assertEqual([(mark.name, mark.start) for mark in back.marks], [("Repeats", 30)])
+
+    def test_an_edl_comes_back_with_speeds_dissolves_and_fades(self) -> None:
+        def clip(name: str, start: int, end: int, speed: Fraction = Fraction(1)) -> Event:
+            source = int(name[1:])
+            return Event(
+                kind="clip", name=name, start=start, end=end, source=source, source_start=Fraction(40), speed=speed
+            )
+
+        def mix(start: int, end: int) -> Event:
+            return Event(kind="transition", name="", start=start, end=end)
+
+        rate = self.edit.rate
+        events = (
+            mix(0, 12), clip("s0", 0, 50), mix(45, 55), clip("s1", 50, 100, Fraction(2)), clip("s2", 100, 150, Fraction(-1)),
+            mix(150, 160), clip("s3", 150, 200, Fraction(0)), clip("s4", 200, 230, Fraction(1, 3)), mix(222, 230),
+            Event(kind="gap", name="", start=230, end=250), clip("s5", 260, 300),
+        )  # fmt: skip
+        edit = replace(self.edit, length=300, lanes=(replace(self.edit.lanes[0], events=events),))
+        text = write_edl(edit, self.flags)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "back.edl"
+            path.write_text(text)
+            back = import_edit(path, hints=EditHints(rate=rate))
+        self.assertEqual(back.remarks, ())
+        self.assertEqual(
+            [(one.name, one.start, one.end, one.mixed_in, one.event and round(float(one.event.speed), 3)) for one in back.shots()],
+            [
+                ("s0", 0, 45, 12, 1.0), ("s1", 45, 100, 10, 2.0), ("s2", 100, 150, 0, -1.0), ("s3", 150, 200, 10, 0.0),
+                ("s4", 200, 222, 0, 0.333), ("black", 222, 260, 8, None), ("s5", 260, 300, 0, 1.0),
+            ],
+        )  # fmt: skip
+        starts = [event.source_start for event in back.lanes[0].events if event.kind == "clip"]
+        self.assertEqual(
+            starts, [40, 40 - Fraction(10) / rate, 40, 40, 40, 40], "what goes over the cut is taken along"
+        )
+        self.assertEqual(back.length, edit.length)
 
     def test_an_edl_has_the_findings_under_their_event(self) -> None:
         lines = write_edl(self.edit, self.flags).splitlines()
