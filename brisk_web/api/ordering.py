@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import base64
 from http import HTTPStatus
 from typing import Any
 
 from django.core.exceptions import ValidationError
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.validators import validate_email
 from django.db import IntegrityError, transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Status
 
-from brisk_core.edit import parse_range
+from brisk_core.edit import EditHints, parse_range
 from brisk_core.errors import PlanRefused, SpecRefused
 from brisk_core.spec import NamePattern
 from brisk_web.accounts.people import people_here
@@ -25,12 +27,13 @@ from brisk_web.captions import services as captions
 from brisk_web.captions.models import CaptionFile
 from brisk_web.checks.models import Check
 from brisk_web.edits.models import Timeline
+from brisk_web.edits.services import assumed_here, import_timeline
 from brisk_web.house.models import in_use
 from brisk_web.house.services import name_of
 from brisk_web.jobs import services as jobs
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.planner.models import Plan
-from brisk_web.planner.services import answer
+from brisk_web.planner.services import answer, keep
 from brisk_web.shelf.models import SpecVersion, newest_by_due
 from brisk_web.shelf.services import Overtaken, newest_of, publish, read_text, text_of
 from brisk_web.storage.models import MediaFile
@@ -194,18 +197,85 @@ def add_comment(request: HttpRequest, check_id: int, asked: schemas.NewComment) 
     return Status(201, _told_comment(comment(check, asked.words, line=asked.line, frame=asked.frame, by=by)))
 
 
+@router.get("/jobs/{int:job_id}/timelines", response=schemas.Page, summary="Timelines of a job")
+def timelines(request: HttpRequest, job_id: int, before: int = BEFORE, limit: int = LIMIT) -> dict[str, Any]:
+    """The edits of a job, as they were imported."""
+    caller(request, READ)
+    rows = in_use(get_object_or_404(Job, pk=job_id).timelines.all())
+    return page_of(request, rows, _told_timeline, before, limit)
+
+
+@router.post(
+    "/jobs/{int:job_id}/timelines", response={201: schemas.TimelineTold}, summary="Import a timeline into a job"
+)
+def add_timeline(request: HttpRequest, job_id: int, asked: schemas.NewTimeline) -> Status[dict[str, Any]]:
+    """Import an edit; what does not fit its record time is told as remarks."""
+    by = caller(request, ORDER, "edits.add_timeline")
+    job = get_object_or_404(in_use(Job.objects.all()), pk=job_id)
+    before = in_use(job.timelines.filter(pk=asked.replaces)).first() if asked.replaces else None
+    if asked.replaces and before is None:
+        raise Problem(_UNPROCESSABLE, f"The job has no timeline {asked.replaces}.")
+    hints = asked.dict(include={"rate", "size", "scan", "pixel_aspect", "sample_rate"})
+    given = {name: value for name, value in hints.items() if value}
+    EditHints.from_json(given)
+    row = import_timeline(
+        job, SimpleUploadedFile(asked.name, _edit_bytes(asked)), given, assumed=assumed_here(), replaces=before, by=by
+    )
+    return Status(201, _told_timeline(row))
+
+
+def _edit_bytes(asked: schemas.NewTimeline) -> bytes:
+    if (asked.text is None) == (asked.base64 is None):
+        met = "both" if asked.text is not None else "neither"
+        raise Problem(_UNPROCESSABLE, f"met {met} text and base64; expected one of them")
+    if asked.text is not None:
+        return asked.text.encode("utf-8", "replace")
+    try:
+        return base64.b64decode(asked.base64 or "", validate=True)
+    except ValueError as error:
+        raise Problem(_UNPROCESSABLE, f"base64 cannot be read: {error}") from error
+
+
+def _told_timeline(row: Timeline) -> dict[str, Any]:
+    edit = row.edit
+    return {
+        "id": row.pk, "name": row.name, "file_name": row.file_name, "rate": str(edit.rate),
+        "start": str(edit.start) if edit.start else None, "frames": edit.length, "remarks": list(edit.remarks),
+        "replaces": row.replaces_id,
+    }  # fmt: skip
+
+
 @router.post("/plans", response={200: dict[str, Any]}, summary="Work a plan out")
 def work_out(request: HttpRequest, asked: schemas.NewPlan) -> dict[str, Any]:
     """Answer a plan, as the Planner does; nothing is kept."""
     caller(request, READ)
+    question, version = _asked_of(asked)
+    try:
+        return answer(asked.kind, question, version=version)
+    except PlanRefused as error:
+        raise _with_places(error) from error
+
+
+def _asked_of(asked: schemas.NewPlan) -> tuple[dict[str, Any], SpecVersion | None]:
+    """What a plan asks, with the files that are named apart, and the spec that it is held against."""
     if asked.kind not in Plan.Kind.values:
         raise Problem(
             _UNPROCESSABLE, f"met {asked.kind[:40]!r} as a plan; expected one of {', '.join(Plan.Kind.values)}"
         )
     version = _version_of(asked.spec) if asked.spec else None
     rest = {name: value for name, value in asked.asked.items() if name not in ("media", "versions", "job")}
+    return rest | ({"media": asked.files} if asked.files else {}), version
+
+
+@router.post("/jobs/{int:job_id}/plans", response={201: schemas.PlanTold}, summary="Keep a plan with a job")
+def keep_plan(request: HttpRequest, job_id: int, asked: schemas.NewKeptPlan) -> Status[dict[str, Any]]:
+    """Work a plan out and keep it with a job, with its answer of now."""
+    by = caller(request, ORDER, "planner.add_plan")
+    job = get_object_or_404(in_use(Job.objects.all()), pk=job_id)
+    question, version = _asked_of(asked)
+    name = asked.name or Plan.Kind(asked.kind).label
     try:
-        return answer(asked.kind, rest | ({"media": asked.files} if asked.files else {}), version=version)
+        return Status(201, _told_plan(keep(job, name, question, version, by=by, kind=asked.kind)))
     except PlanRefused as error:
         raise _with_places(error) from error
 

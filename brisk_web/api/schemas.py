@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from ninja import Field, Schema
 from pydantic import AwareDatetime, ConfigDict
 
+_MOST_OF_AN_EDIT = 30_000_000  # signs, below what one call may hold
 _MOST, _LARGEST = (1 << 31) - 1, (1 << 63) - 1  # that the database can number
 
 
@@ -142,6 +143,52 @@ class NewPlan(Asked):
     asked: dict[str, Any] = Field(description="as ``brisk-sentry plan`` takes it (docs/plan-format.md)")
     spec: str = Field("", max_length=100, description="id of the spec that it is held against")
     files: list[Annotated[int, Field(ge=1, le=_LARGEST)]] = Field([], max_length=200, description="ids of files")
+
+
+class NewKeptPlan(NewPlan):
+    """A plan to work out and to keep with a job."""
+
+    name: str = Field("", max_length=200, description="by its kind where it is left out")
+
+
+class NewTimeline(Asked):
+    """An edit to import: its text (EDL, OTIO), or its bytes (AAF, an OTIO bundle)."""
+
+    name: str = Field(min_length=1, max_length=255, description="of its file, such as canal_v3.edl")
+    text: str | None = Field(None, min_length=1, max_length=_MOST_OF_AN_EDIT)
+    base64: str | None = Field(None, min_length=1, max_length=_MOST_OF_AN_EDIT, description="in place of the text")
+    rate: str = Field("", max_length=20, description="frames a second, which an EDL does not state")
+    size: str = Field("", max_length=20)
+    scan: str = Field("", max_length=20)
+    pixel_aspect: str = Field("", max_length=20)
+    sample_rate: str = Field("", max_length=20)
+    replaces: int | None = Field(
+        None, ge=1, le=_LARGEST, description="id of the timeline that it is the next version of"
+    )
+
+
+class TimelineTold(Schema):
+    """A timeline of a job."""
+
+    id: int
+    name: str
+    file_name: str
+    rate: str
+    start: str | None
+    frames: int
+    remarks: list[str] = Field(description="events that are laid out otherwise than written")
+    replaces: int | None
+
+
+class PlanTold(Schema):
+    """A plan that is kept with a job."""
+
+    id: int
+    kind: str
+    name: str
+    kept_at: datetime
+    document: dict[str, Any] = Field(description="its answer of then")
+    spec: str | None
 
 
 class JobTold(Schema):

@@ -21,7 +21,7 @@ from brisk_core.exact import parse_rate
 from brisk_core.sandbox import requests
 from brisk_web.edits.events import timeline_changed, timeline_retimed
 from brisk_web.edits.models import EdlText, Timeline
-from brisk_web.house.services import record
+from brisk_web.house.services import defaults, record
 from brisk_web.storage.models import MediaFile
 
 if TYPE_CHECKING:
@@ -29,6 +29,13 @@ if TYPE_CHECKING:
 
 
 _MOST_KEPT = 4_000_000  # bytes of an EDL
+_ASSUMED = ("size", "scan", "pixel_aspect", "sample_rate")  # that neither a file nor a person may say
+
+
+def assumed_here() -> dict[str, Any]:
+    """Return what is taken for true of an imported edit where neither its file nor a person says it."""
+    known = defaults()
+    return {name: getattr(known, name) for name in _ASSUMED}
 
 
 def read_edit(file: File[Any], hints: dict[str, Any]) -> dict[str, Any]:

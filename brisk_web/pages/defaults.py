@@ -128,8 +128,3 @@ def house_defaults(request: HttpRequest) -> HttpResponse:
             messages.success(request, f"New things begin with this from now on: {', '.join(changed)}.")
         return redirect("house-defaults")
     return render(request, "house/defaults.html", {"form": form}, status=422 if form.errors else 200)
-
-
-def of_a_timeline(known: Defaults) -> dict[str, Any]:
-    """What is taken for true of an imported edit where neither its file nor a person says it."""
-    return {name: getattr(known, name) for name in _OF_TIMELINES if name != "rate"}

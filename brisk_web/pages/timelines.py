@@ -40,7 +40,6 @@ from brisk_web.house.services import defaults
 from brisk_web.jobs.models import Deliverable, Job
 from brisk_web.jobs.services import set_range as set_range_of
 from brisk_web.pages.changing import SeenMixin
-from brisk_web.pages.defaults import of_a_timeline
 from brisk_web.ui.asking import asked_id
 
 _CELLS = 40  # of the drawn pattern of a change of rate
@@ -78,7 +77,7 @@ class TimelineForm(forms.Form):
         said |= _said_before(newest) | {"replaces": replaces} if newest else {}
         kwargs.setdefault("initial", said)
         super().__init__(*args, **kwargs)  # type: ignore[arg-type]
-        for name, value in of_a_timeline(known).items():
+        for name, value in services.assumed_here().items():
             if value:
                 field = self.fields[name]
                 field.help_text = f"{field.help_text} Empty: as the file says, else {value}.".strip()
@@ -123,7 +122,7 @@ def import_timeline(request: HttpRequest, job_id: int) -> HttpResponse:
                 job,
                 form.cleaned_data["file"],
                 form.hints(),
-                assumed=of_a_timeline(defaults()),
+                assumed=services.assumed_here(),
                 replaces=form.cleaned_data["replaces"],
                 by=signed_in(request),
             )

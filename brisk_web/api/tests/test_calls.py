@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import json
 import random
+import zipfile
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -18,12 +20,14 @@ from django.urls import reverse
 from django.utils import timezone
 from jsonschema import Draft202012Validator
 
+from brisk_core.edit import write_otio
 from brisk_web.accounts.roles import LEAD, OPERATOR, VIEWER
 from brisk_web.api.calls import addresses, forget_answers, schema
 from brisk_web.api.models import GivenAnswer
 from brisk_web.checks.tests.test_pages import EDL
 from brisk_web.decisions.models import Request, Signature
 from brisk_web.decisions.tests.test_decisions import SPEC, DecisionCase
+from brisk_web.edits.models import Timeline
 from brisk_web.edits.services import import_timeline
 from brisk_web.handoff import services as handing
 from brisk_web.handoff.models import Destination
@@ -204,6 +208,51 @@ class OrderingTest(ApiCase):
         asked |= {"name": "Other", "range": "5-2"}
         self.refused(self.post(f"/jobs/{self.wide.job_id}/deliverables", asked), 422, "5-2")
 
+    def test_a_timeline_is_imported_and_the_next_version_of_it(self) -> None:
+        path = f"/jobs/{self.wide.job_id}/timelines"
+        text = EDL.decode()
+        made = self.post(path, {"name": "lock.edl", "text": text, "rate": "25"})
+        told = made.json()
+        self.assertEqual(
+            (made.status_code, told["rate"], told["file_name"], told["remarks"]), (201, "25", "lock.edl", [])
+        )
+        row = Timeline.objects.get(pk=told["id"])
+        self.assertEqual((told["frames"], row.job), (row.edit.length, self.wide.job))
+        bundle = io.BytesIO()
+        with zipfile.ZipFile(bundle, "w") as archive:
+            archive.writestr("content.otio", write_otio(row.edit, ()))
+        packed = {"name": "lock.otioz", "base64": base64.b64encode(bundle.getvalue()).decode(), "replaces": row.pk}
+        again = self.post(path, packed)
+        self.assertEqual(
+            (again.status_code, again.json()["replaces"], again.json()["frames"]), (201, row.pk, told["frames"])
+        )
+        self.assertEqual([one["id"] for one in self.get(path).json()["rows"]], [again.json()["id"], row.pk])
+        for asked, says in (
+            ({"name": "a.edl", "text": text}, "does not state its frame rate"),
+            ({"name": "a.edl", "text": text, "rate": "fast"}, "met 'fast'"),
+            ({"name": "a.edl", "text": "Dear editor,"}, "expected an OTIO document"),
+            ({"name": "a.edl"}, "met neither text and base64"),
+            ({"name": "a.edl", "text": text, "base64": "eA=="}, "met both text and base64"),
+            ({"name": "a.edl", "base64": "###"}, "base64 cannot be read"),
+            ({"name": "a.edl", "text": text, "rate": "25", "replaces": 99999}, "The job has no timeline 99999."),
+        ):
+            self.refused(self.post(path, asked), 422, says)
+        self.assertEqual(Timeline.objects.filter(job=self.wide.job).count(), 2)
+
+    def test_a_plan_is_kept_with_its_answer_and_opens(self) -> None:
+        path = f"/jobs/{self.wide.job_id}/plans"
+        asked = {"sources": [{"rate": "25", "length": "60 s"}], "targets": ["25", "29.97i"]}
+        kept = self.post(path, {"kind": "rates", "asked": asked, "name": "For the wall"})
+        self.assertEqual((kept.status_code, kept.json()["name"], kept.json()["document"]["schema"]),
+                         (201, "For the wall", "brisk-sentry/plan-rates/1"))  # fmt: skip
+        self.assertEqual(self.get(path).json()["rows"], [kept.json()])
+        self.sign_in(OPERATOR)
+        self.assertContains(self.client.get(f"/plans/{kept.json()['id']}/"), "For the wall")
+        self.assertEqual(self.post(path, {"kind": "rates", "asked": asked}).json()["name"], Plan.Kind.RATES.label)
+        self.refused(self.post(path, {"kind": "rates", "asked": {"sources": []}}), 422, "expected a list of 1 to")
+        self.refused(self.post(path, {"kind": "weather", "asked": {}}), 422, "expected one of bits, sizes")
+        self.assertEqual(Plan.objects.count(), 2)
+
     def test_comments_name_people_and_removed_ones_are_gone(self) -> None:
         path = f"/checks/{self.check.pk}/comments"
         made = self.post(path, {"words": "Look here, @lead", "line": "size", "frame": 3})
@@ -317,7 +366,7 @@ class RightsTest(ApiCase):
             "checks": {"file": 1, "spec": "x"}, "waivers": {"line": "size", "reason": "x"}, "taking-back": {"why": "x"},
             "comments": {"words": "x"}, "captions": {"captions": 1}, "specs": {"text": "x"},
             "deliverables": {"name": "x", "spec": "x"}, "plans": {"kind": "rates", "asked": {}},
-            "watchings": {"start": 0, "end": 1}, "signatures": {"password": "x"}, "hand-offs": {"destination": "x"},
+            "timelines": {"name": "a.edl", "text": "x"}, "watchings": {"start": 0, "end": 1}, "signatures": {"password": "x"}, "hand-offs": {"destination": "x"},
         }  # fmt: skip
         return samples.get(path.rpartition("/")[2], {})
 
