@@ -22,6 +22,7 @@ _XML = "http://www.w3.org/XML/1998/namespace"
 _CLOCK = re.compile(r"(\d{2,9}):(\d\d):(\d\d)(?:(\.\d{1,12})|:(\d{2,9})(?:\.(\d{1,9}))?)?")  # TTML2, 12.3.1
 _OFFSET = re.compile(r"(\d{1,18}(?:\.\d{1,12})?)(h|m|s|ms|f|t)")
 _UNITS = {"h": Fraction(3600), "m": Fraction(60), "s": Fraction(1), "ms": Fraction(1, 1000)}
+_PLACES = ("origin", "extent", "position", "displayAlign", "style")  # of a region: where it lies (TTML2, 10.2)
 _DEEPEST = 100
 _MOST_SPANS = 300  # with times of their own in one paragraph; a word at a time stays far below
 _START = "documentStartOfProgramme"  # metadata of EBU-TT (EBU Tech 3350, 3.2)
@@ -70,6 +71,7 @@ class _Reader:
     counts_frames: bool = False  #: some time of it names a frame
     drop: bool = False
     origin: Fraction | None = None  #: label of the first picture, in seconds
+    regions: dict[str, dict[str, str]] = field(default_factory=dict)  #: where each region of the layout lies, by id
 
     def start(self, raw: str, attributes: dict[str, str]) -> None:
         namespace, _, name = raw.rpartition(" ")
@@ -80,6 +82,10 @@ class _Reader:
         if name == "image" or any(key.endswith("backgroundImage") for key in attributes):
             self.pictured = True
         parent = self.open[-1] if self.open else None
+        if name == "region":
+            self.regions[attributes.get(f"{_XML} id", "")] = _place_of(attributes)
+        elif name == "style" and parent and parent.name == "region" and self.regions:
+            self.regions[next(reversed(self.regions))] |= _place_of(attributes)
         if name == "br" and parent:
             parent.pieces.append(_Piece("\n"))
         element = self._element(name, attributes, parent)
@@ -245,6 +251,18 @@ class _Reader:
         return caption
 
 
+def _place_of(attributes: dict[str, str]) -> dict[str, str]:
+    said = {key.rpartition(" ")[2]: value.strip() for key, value in attributes.items()}
+    return {key: said[key] for key in _PLACES if key in said}
+
+
+def _by_place(captions: Sequence[Caption], regions: dict[str, dict[str, str]]) -> tuple[Caption, ...]:
+    """Give captions of regions that lie at one place one region: some writers make a new one for each caption."""
+    first: dict[tuple[tuple[str, str], ...], str] = {}
+    same = {name: first.setdefault(tuple(sorted(place.items())), name) for name, place in regions.items() if place}
+    return tuple(replace(one, region=same.get(one.region, one.region)) for one in captions)
+
+
 _ENDLESS = "has no end, so it stands until the programme ends"
 _SPACES = re.compile(r"\s+")
 
@@ -304,7 +322,7 @@ def read_ttml(data: bytes, name: str) -> CaptionDocument:
     return CaptionDocument(
         name=name,
         format="TTML",
-        captions=tuple(reader.captions),
+        captions=_by_place(reader.captions, reader.regions),
         encoding=encoding.upper(),
         language=reader.language,
         clock=reader.clock,

@@ -116,6 +116,21 @@ class PlacesTest(TestCase):
         self.assertEqual([id_ for id_, _ in told(ttml(body.format("low")))], ["text.gap"])
         self.assertEqual(told(ttml(body.format("high"))), [])
 
+    def test_regions_at_one_place_are_one_place(self) -> None:
+        def document(second: str, start: str = "3.04s") -> CaptionDocument:
+            return ttml(
+                f'<p begin="1s" end="3s" region="r1">One here</p><p begin="{start}" end="5s" region="r2">Two here</p>',
+                metadata=f"""<layout><region xml:id="r1" tts:origin="10% 80%" tts:extent="80% 15%"/>
+                <region xml:id="r2"><style {second}/></region></layout>""",
+            )
+
+        low, high = 'tts:origin="10% 80%" tts:extent="80% 15%"', 'tts:origin="10% 10%" tts:extent="80% 15%"'
+        self.assertEqual([id_ for id_, _ in told(document(low))], ["text.gap"])
+        self.assertEqual([id_ for id_, _ in told(document(low, "2s"))], ["text.overlap"])
+        for start in ("3.04s", "2s"):
+            self.assertEqual(told(document(high, start)), [])
+            self.assertEqual(told(document("", start)), [], "where it lies is not said")
+
     def test_the_middle_of_the_lowest_line_is_where_cues_stand_by_themselves(self) -> None:
         cues = "WEBVTT\n\n00:01.000 --> 00:03.500 line:-1 position:50%\nOne here\n\n00:03.000 --> 00:05.000\nTwo here\n"
         self.assertEqual([id_ for id_, _ in told(read(cues, "f.vtt"))], ["text.overlap"])
