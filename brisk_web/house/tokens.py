@@ -20,7 +20,7 @@ SCOPES = {
     "take-in": "open jobs, register files and captions, take them in and have them checked",
     "decide": "ask again, waive, watch, comment, sign and take back",
     "hand-over": "hand over, pause, go on, cancel, look again",
-    "order": "publish specs, add deliverables to jobs",
+    "order": "publish specs, add deliverables to jobs, import timelines, keep plans",
 }
 MOST_DAYS = 366
 _PREFIX = "brisk-"
