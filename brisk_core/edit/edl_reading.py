@@ -11,6 +11,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from itertools import pairwise
 
 from brisk_core.edit.edl_lines import BLACK, NO_REEL, EdlEvent, EdlLines
 from brisk_core.edit.timeline import Event, Lane, Mark, Source
@@ -97,9 +98,10 @@ class _Layer:
         """Record in and out of all events in frames; what lies behind midnight goes on counting."""
         found = [(self._frames(event.times[2]), self._frames(event.times[3])) for event in self.lines.events]
         day = self._frames(f"23:59:59:{nominal_frames(self.rate) - 1:02}") + 1
-        starts = [start for start, _ in found]
-        if max(starts) - min(starts) > day // 2:
-            found = [(start + day, end + day) if start < day // 2 else (start, end) for start, end in found]
+        starts = sorted({start for start, _ in found})
+        wide, evening = max(((after - before, after) for before, after in pairwise(starts)), default=(0, 0))
+        if wide > day // 2:  # nothing lies there: the programme goes over midnight
+            found = [(start + day, end + day) if start < evening else (start, end) for start, end in found]
         for number, (event, (start, end)) in enumerate(zip(self.lines.events, found, strict=True)):
             if end < start - day // 2:
                 found[number] = start, end + day

@@ -16,7 +16,7 @@ from brisk_core.edit.hints import EditHints
 from brisk_core.edit.otio_reading import from_document
 from brisk_core.edit.timeline import Timeline
 from brisk_core.errors import EditRefused
-from brisk_core.exact import Timecode, nominal_frames
+from brisk_core.exact import Timecode, nominal_frames, rate_family
 
 LARGEST_EDIT = 64 << 20  # bytes; 30,000 events take about 30 MB as OTIO
 MOST_CLIPS = 100_000  # a day of clips of a second each; each takes about 2 kB of memory while it is read
@@ -125,6 +125,10 @@ def _the_timeline(read: Any, what: str) -> otio.schema.Timeline:
 def _from_edl(text: str, stem: str, hints: EditHints) -> Timeline:
     lines = read_lines(text, hints.rate)
     rate = lines.rate or _assumed(lines, hints.assumed_rate)
+    if rate_family(rate) is None:
+        raise EditRefused(
+            f"met {float(rate):g} frames a second; expected one that timecode counts, such as 25 or 29.97"
+        )
     lanes, sources, remarks, label = lay_out(lines, rate)
     start = Timecode.parse(hints.start or label, rate, drop=lines.drop)
     length = max(event.end for lane in lanes for event in lane.events)
@@ -152,6 +156,6 @@ def _assumed(lines: EdlLines, assumed: Fraction | None) -> Fraction:
         raise EditRefused(
             "an EDL does not state its frame rate; give the rate when importing, such as 25 or 30000/1001"
         )
-    if lines.highest_frame < nominal_frames(assumed):
+    if rate_family(assumed) is not None and lines.highest_frame < nominal_frames(assumed):
         return assumed
     return next(Fraction(base) for base in (25, 30, 50, 60, 120) if lines.highest_frame < base)

@@ -111,22 +111,23 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
     inside = slice(edge, len(places.mix) - edge) if len(places.mix) > 4 * edge else slice(None)
     fitted = _ratio(places.fitted[inside], places.mix[inside])
     found = [_stem_found(part.name, way, float(gain)) for part, way, gain in zip(stems, ways, gains, strict=True)]
-    found = [
-        replace(one, same_as=other) for one, other in zip(found, sums.same([one.name for one in stems]), strict=True)
-    ]
     stretches: tuple[Stretch, ...] = ()
+    residual = _ratio(places.difference, places.mix)
     limit = LIMIT_LOSSY if lossy else ADDS_UP
+    if residual > limit:  # the same sound twice may be meant, where both make the mix
+        same = sums.same([one.name for one in stems])
+        found = [replace(one, same_as=other) for one, other in zip(found, same, strict=True)]
     if fitted > limit:
         found = _explained(mix, stems, ways, found, places)
     if not any(_is_odd(one) or not one.heard for one in found):
-        as_they_are = places.as_they_are(_ratio(places.difference, places.mix), fitted, limit)
+        as_they_are = places.as_they_are(residual, fitted, limit)
         together = Together(mix, stems, ways, [1.0] * len(stems) if as_they_are else gains.tolist())
         left = places.moved if as_they_are else places.fitted
         stretches = stretches_of(together, places.mix, left, lossy=lossy)
     return StemsFound(
         stems=tuple(found),
         mix_level=decibels(float(places.mix.mean())),
-        residual=_ratio(places.difference, places.mix),
+        residual=residual,
         residual_fitted=fitted,
         worst=worst * PLACE / RATE,
         worst_level=decibels(float(places.difference[worst])),

@@ -178,6 +178,10 @@ class EdlLayoutTest(TestCase):
         found = self.read(HEAD + "".join(rows))
         self.assertEqual((str(found.start), found.cuts, found.length), ("23:59:50:00", (250,), 500))
         self.assertEqual(self.read(HEAD + rows[1] + rows[0]).cuts, (250,), "whichever stands first")
+        long = "".join(
+            f"{at:03} R{at} V C 00:00:00:00 01:00:00:00 {at:02}:00:00:00 {at + 1:02}:00:00:00\n" for at in range(1, 15)
+        )
+        self.assertEqual(self.read(HEAD + long).length, 14 * 3600 * 25, "and a programme of fourteen hours")
         dropped = self.read(f"TITLE: X\nFCM: DROP FRAME\n{rows[0]}{rows[1]}", "30000/1001")
         self.assertEqual((dropped.cuts, dropped.length), ((300,), 600))
 
@@ -208,6 +212,17 @@ class EdlLayoutTest(TestCase):
         ):
             with self.subTest(says), self.assertRaisesRegex(EditRefused, says):
                 self.read(HEAD + text)
+
+    def test_timecode_counts_some_rates_only(self) -> None:
+        for rate in ("24", "24000/1001", "25", "50", "12", "120"):
+            self.assertEqual(self.read(HEAD + row(1, 0, 10), rate).length, 10)
+        for rate in ("7", "23", "10000/333"):
+            with self.assertRaisesRegex(EditRefused, "expected one that timecode counts"):
+                self.read(HEAD + row(1, 0, 5), rate)
+        path = self.folder / "cut.edl"
+        path.write_text(HEAD + row(1, 0, 10))
+        found = import_edit(path, hints=EditHints(assumed_rate=Fraction(278_000, 18_533)))
+        self.assertEqual((found.rate, found.rate_stated), (25, False), "the rate of the file, which counts none")
 
     def test_marks_stand_on_the_record(self) -> None:
         found = self.read(HEAD + row(1, 0, 50, under="* LOC: 10:00:01:00 RED  FIX\n") + row(2, 50, 90))

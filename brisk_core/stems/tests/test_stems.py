@@ -199,6 +199,9 @@ class StemsTest(TestCase):
         self.assertEqual(self.told(held), [f"{name} is in place at first and 10.0 ms late from about 20 s on."])
         again = self.write("again.wav", voice)
         self.assertEqual(self.told(self.find(*self.parts, again)[1]), ["again.wav holds the same sound as voice.wav."])
+        half = self.write("half.wav", self.parts["music.wav"] / 2)
+        _, held = self.find("voice.wav", half, half, "effects.wav")
+        self.assertEqual((held.right, self.told(held)), (True, []), "twice the half is the whole")
 
     def test_two_faults_at_once(self) -> None:
         late = self.changed("voice.wav", later(self.parts["voice.wav"], 480))
