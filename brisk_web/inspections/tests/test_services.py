@@ -3,6 +3,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Callable
 from fractions import Fraction
 from typing import Any
 from unittest import mock
@@ -157,26 +158,26 @@ class KilledWorkerTest(QueueTestCase):
         now = os.stat(file.url)
         MediaFile.objects.filter(pk=file.pk).update(size=now.st_size, modified_ns=int(now.st_mtime * 1_000_000_000))
 
-    def test_a_killed_inspection_is_taken_up_again_and_recorded_once(self) -> None:
-        file = self.media(container_options={"movflags": "+faststart"})
-        check = open_check(file, spec_version(), by=None)
-        path = self.folder / "shelf" / "a.mp4"
+    def ended_while_it_read(self, file: MediaFile, end: Callable[[subprocess.Popen[bytes]], None]) -> Inspection:
+        """Let a worker read a file, and end it while it takes the checksum; return what is known then."""
+        path = self.folder / "shelf" / file.path
         size = path.stat().st_size
-        with path.open("r+b") as media:
-            media.truncate(size + (40 << 30))  # trailing nothing: the checksum takes long enough to be killed in
+        os.truncate(path, size + (40 << 30))  # trailing nothing: the checksum takes long enough to be ended in
         self.register_as_it_is(file)
-        inspection = file.inspection
-        assert inspection
         worker = self.start_worker()
         try:
             self.wait_for(lambda: Inspection.objects.get().done > 0)
         finally:
-            worker.send_signal(signal.SIGKILL)
-            worker.wait()
-        with path.open("r+b") as media:
-            media.truncate(size)
+            end(worker)
+            worker.wait(30)
+        os.truncate(path, size)
         self.register_as_it_is(file)
-        inspection.refresh_from_db()
+        return Inspection.objects.get()
+
+    def test_a_killed_inspection_is_taken_up_again_and_recorded_once(self) -> None:
+        file = self.media(container_options={"movflags": "+faststart"})
+        check = open_check(file, spec_version(), by=None)
+        inspection = self.ended_while_it_read(file, lambda worker: worker.send_signal(signal.SIGKILL))
         self.assertEqual((inspection.state, inspection.stage), ("running", "checksum"))
         self.assertEqual(sweep(silent_s=0).taken_up, 1)
         self.work()
@@ -187,22 +188,8 @@ class KilledWorkerTest(QueueTestCase):
 
     def test_a_house_that_is_stopped_while_it_reads_a_file_says_nothing_of_the_file(self) -> None:
         file = self.media(container_options={"movflags": "+faststart"})
-        path = self.folder / "shelf" / "a.mp4"
-        size = path.stat().st_size
-        os.truncate(path, size + (40 << 30))
-        self.register_as_it_is(file)
-        inspection = file.inspection
-        assert inspection
-        worker = self.start_worker()
-        try:
-            self.wait_for(lambda: Inspection.objects.get().done > 0)
-        finally:
-            os.killpg(worker.pid, signal.SIGTERM)  # as the supervisor does
-            worker.wait(30)
-        inspection.refresh_from_db()
+        inspection = self.ended_while_it_read(file, lambda worker: os.killpg(worker.pid, signal.SIGTERM))
         self.assertEqual((inspection.state, inspection.stage, inspection.error), ("queued", "checksum", ""))
-        os.truncate(path, size)
-        self.register_as_it_is(file)
         self.work()
         inspection.refresh_from_db()
         self.assertEqual(inspection.state, "done")
