@@ -26,6 +26,8 @@ _PLACES = ("origin", "extent", "position", "displayAlign", "style")  # of a regi
 _DEEPEST = 100
 _MOST_SPANS = 300  # with times of their own in one paragraph; a word at a time stays far below
 _START = "documentStartOfProgramme"  # metadata of EBU-TT (EBU Tech 3350, 3.2)
+_ENDLESS = "has no end, so it stands until the programme ends"
+_SPACES = re.compile(r"\s+")
 _TIMED = ("body", "div", "p", "span")
 _ABOVE = ("text", "textContainer", "delimiter")  # tts:ruby of signs that say how others are read, not lines of text
 
@@ -261,10 +263,6 @@ def _by_place(captions: Sequence[Caption], regions: dict[str, dict[str, str]]) -
     first: dict[tuple[tuple[str, str], ...], str] = {}
     same = {name: first.setdefault(tuple(sorted(place.items())), name) for name, place in regions.items() if place}
     return tuple(replace(one, region=same.get(one.region, one.region)) for one in captions)
-
-
-_ENDLESS = "has no end, so it stands until the programme ends"
-_SPACES = re.compile(r"\s+")
 
 
 def _lines(element: _Element, pieces: Sequence[_Piece]) -> tuple[str, ...]:

@@ -29,7 +29,6 @@ _SPEEDS = tuple(Fraction(one) for one in ("25/24", "24/25", "1001/1000", "1000/1
                                           "160/147", "147/160"))  # fmt: skip
 _MOST_LAGS = 24  # blocks at which a stem is placed anew
 _LEAST_SLIP = RATE // 2000  # samples
-_NUMBERED = "{}."
 _NAMES = {2: ("left", "right"), 6: ("left", "right", "centre", "low-frequency", "left surround", "right surround")}
 
 
@@ -134,7 +133,7 @@ def _what_is_left(stems: Sequence[Sound], parts: Sequence[Array], rest: Array, l
 
 
 def channels_of(mix: Sound, stems: Sequence[Sound], ways: Sequence[Way], of_mix: Array) -> list[str]:
-    """Return what is odd about the channels of each stem, \"\" for those in their places."""
+    """Return what is odd about the channels of each stem, "" for those in their places."""
     places = BLOCK * RATE // PLACE
     loud = [float(of_mix[at : at + places].mean()) for at in range(0, len(of_mix), places)]
     blocks = sorted(np.argsort(loud)[::-1][:_MOST_BLOCKS].tolist())
@@ -179,7 +178,7 @@ def _odd_channels(products: Array, gains: Array, straight: Sequence[float], unex
     powers = np.diagonal(products)
     count = len(powers)
     loud = powers > _SILENT * powers.max() if powers.max() > 0 else np.zeros(count, bool)
-    names = _NAMES.get(count) or tuple(map(_NUMBERED.format, range(1, count + 1)))
+    names = _NAMES.get(count) or tuple(map(str, range(1, count + 1)))
     turned = [names[one] for one in range(count) if loud[one] and straight[one] < -_THERE]
     upright = [one for one in range(count) if loud[one] and straight[one] > _THERE]
     if turned and upright:
@@ -209,7 +208,8 @@ def _exchanged(order: Sequence[int], names: Sequence[str]) -> str:
 
 
 def _named(names: Sequence[str]) -> str:
-    return f"{' and '.join(names)} channel{'s' if len(names) > 1 else ''}"
+    word, which = "channels" if len(names) > 1 else "channel", " and ".join(names)
+    return f"{word} {which}" if names[0].isdigit() else f"{which} {word}"
 
 
 def pace_of(mix: Sound, stem: Sound) -> Fraction | None:

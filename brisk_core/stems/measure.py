@@ -197,7 +197,7 @@ class _Sums:
         return np.asarray(np.linalg.lstsq(self.products, self.with_mix, rcond=1e-9)[0])
 
     def same(self, names: Sequence[str]) -> list[str]:
-        """Return for each stem the name of an earlier one that holds the same sound, \"\" for most."""
+        """Return for each stem the name of an earlier one that holds the same sound, "" for most."""
         powers = np.diagonal(self.products)
         alike = self.products > _SAME * np.sqrt(np.outer(powers, powers)) + QUIET**2
         return [next((names[one] for one in range(two) if alike[one, two]), "") for two in range(len(names))]

@@ -21,10 +21,9 @@ _MENDS = 6.0  # dB by which moving and levelling must bring the rest down to be 
 
 def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     """Say whether stems add up to their mix; ``limit`` is in dB under the mix, that of the house without it."""
-    allowed = limit if limit is not None else LIMIT_LOSSY if found.lossy else ADDS_UP
-    enough = found.residual <= allowed
-    explained = bool(found.stretches) or any(map(_oddity, found.stems))
-    said = [one for stem in found.stems for one in _of_stem(stem, enough, levelled=not explained)]
+    allowed = _allowed(found, limit)
+    enough, explained = found.residual <= allowed, _is_explained(found)
+    said = [one for stem in _of_stems(found, allowed) for one in stem]
     told = [Sentence(says=says, frame=None, fault=fault) for says, fault in said]
     told += [_of_stretch(stretch) for stretch in found.stretches]
     faults = [one for one in told if one.fault]
@@ -48,13 +47,29 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     )
 
 
+def _allowed(found: StemsFound, limit: float | None) -> float:
+    """What may be left, in dB under the mix."""
+    return limit if limit is not None else LIMIT_LOSSY if found.lossy else ADDS_UP
+
+
+def _is_explained(found: StemsFound) -> bool:
+    """Is something said that bends the levels of all stems?"""
+    return bool(found.stretches) or any(map(_oddity, found.stems))
+
+
+def _of_stems(found: StemsFound, allowed: float) -> list[list[tuple[str, bool]]]:
+    """What is said of each stem, and whether it is a fault."""
+    enough, levelled = found.residual <= allowed, not _is_explained(found)
+    return [_of_stem(stem, enough, levelled=levelled) for stem in found.stems]
+
+
 def _of_stretch(stretch: Stretch) -> Sentence:
     start, end = f"{stretch.start:.2f}", f"{stretch.end:.2f}"
     return Sentence(says=f"From {start} to {end} s {stretch.says}.", frame=None, fault=True)
 
 
 def _oddity(stem: StemFound) -> str:
-    """What is wrong with a stem besides its delay, level and polarity, as the end of a sentence; \"\" for nothing."""
+    """What is wrong with a stem besides its delay, level and polarity, as the end of a sentence; "" for nothing."""
     if stem.same_as:
         return f"holds the same sound as {stem.same_as}"
     if stem.channels:
@@ -124,9 +139,9 @@ def stems_document(found: StemsFound, limit: float | None = None) -> dict[str, A
                 "late_ms": round(stem.late * 1000, 3),
                 "gain": round(stem.gain, 2),
                 "turned": stem.turned,
-                "fine": not any(fault for _, fault in _of_stem(stem, found.residual <= ADDS_UP, levelled=True)),
+                "fine": not any(fault for _, fault in said),
             }
-            for stem in found.stems
+            for stem, said in zip(found.stems, _of_stems(found, _allowed(found, limit)), strict=True)
         ],
         "lane": _lane(found.series),
     }

@@ -1,5 +1,6 @@
 import tempfile
 import wave
+from dataclasses import replace
 from pathlib import Path
 from unittest import TestCase
 
@@ -8,7 +9,7 @@ import numpy as np
 from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Held
 from brisk_core.reading import Source
-from brisk_core.stems import Part, StemsFound, find_stems, tell_stems
+from brisk_core.stems import Part, StemsFound, find_stems, stems_document, tell_stems
 
 RATE = 48_000
 SECONDS = 34
@@ -228,6 +229,19 @@ class StemsTest(TestCase):
         mix = self.write("mono-mix.wav", np.repeat(mono, 2, axis=0) + self.parts["music.wav"])
         _, held = self.find(self.write("mono.wav", mono), "music.wav", mix=mix)
         self.assertEqual((held.right, self.told(held)), (True, []))
+
+    def test_rows_and_verdict_say_the_same_of_a_stem(self) -> None:
+        """A level that is a little off is no fault where little enough is left, in a row as in the sentence."""
+        air = np.random.default_rng(3).normal(0, 0.002, (2, SECONDS * RATE))
+        mix = self.write("air-mix.wav", sum(self.parts.values()) + air)
+        names = (*self.parts, self.write("air-more.wav", air * 1.03))
+        found, held = self.find(*names, mix=mix)
+        self.assertEqual((held.right, [one["fine"] for one in stems_document(found)["stems"]]), (True, [True] * 4))
+        self.assertIn("air-more.wav is 0.3 dB louder than in the mix.", [one.says for one in held.sentences])
+        coded = replace(found, lossy=True, residual=-24.0)
+        self.assertEqual([one["fine"] for one in stems_document(coded)["stems"]], [True] * 4)
+        strict = stems_document(coded, -30.0)
+        self.assertEqual((strict["right"], [one["fine"] for one in strict["stems"]]), (False, [True] * 3 + [False]))
 
     def test_what_cannot_be_compared(self) -> None:
         wide = self.write("wide.wav", np.zeros((6, RATE)))
