@@ -9,6 +9,7 @@ import argparse
 import os
 import time
 from collections.abc import Mapping
+from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote, urlsplit
@@ -18,6 +19,7 @@ import requests
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Refusal, say, say_json
 
 _TIMEOUTS_S = (10, 300)  # to connect, and for the next bytes
+_PAUSES_WHERE_FULL_S = (3, 6, 12, 24, 48)
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 10.0
 _LOOPBACK = ("127.0.0.1", "localhost", "::1")
 _OVER = ("done", "failed", "cancelled")
@@ -76,9 +78,7 @@ class _House:
     def ask(self, method: str, path: str, **more: Any) -> dict[str, Any]:
         """Call the house; return what it says. Raises ``Refusal`` with its sentence, or that it cannot be reached."""
         try:
-            answer = self._session.request(
-                method, self._base + path, timeout=_TIMEOUTS_S, allow_redirects=False, **more
-            )
+            answer = self._call(method, path, more)
             told: Any = answer.json()
         except requests.JSONDecodeError as error:
             raise Refusal(UNREADABLE, f"{self._base} answers {answer.status_code}, and not as a house does") from error
@@ -88,6 +88,19 @@ class _House:
             says = told.get("detail") if isinstance(told, dict) else None
             raise Refusal(WRONG_USE, f"the house refuses: {says or f'status {answer.status_code}'}")
         return told
+
+    def _call(self, method: str, path: str, more: dict[str, Any]) -> requests.Response:
+        """Call the house, again after a while where it has no room for more at once."""
+        for pause in (*_PAUSES_WHERE_FULL_S, None):
+            answer = self._session.request(
+                method, self._base + path, timeout=_TIMEOUTS_S, allow_redirects=False, **more
+            )
+            if answer.status_code != HTTPStatus.SERVICE_UNAVAILABLE or pause is None:
+                break
+            time.sleep(pause)
+            if "data" in more:
+                more["data"].seek(0)
+        return answer
 
 
 def _wait_for(house: _House, file: Mapping[str, Any], check: Mapping[str, Any], seconds: float) -> dict[str, Any]:

@@ -7,12 +7,13 @@ import io
 import json
 import os
 import threading
+from http.server import BaseHTTPRequestHandler, HTTPServer
 from unittest import mock
 
 from django.test import LiveServerTestCase
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from brisk_core.cli import main
+from brisk_core.cli import main, remote
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE
 from brisk_core.small_media import Small, make_small
 from brisk_web.accounts.roles import OPERATOR, VIEWER
@@ -75,6 +76,24 @@ class RemoteTest(QueueTestCase, LiveServerTestCase):
         status, said = self.remote(str(self.path), "--deliverable", str(owed.pk))
         self.assertEqual((status, owed.renders.count()), (A_FAIL, 1))
         self.assertIn("fail          Fast start", said)
+
+    def test_a_house_that_is_full_is_asked_again_with_the_whole_file(self) -> None:
+        arrived = []
+
+        class Full(BaseHTTPRequestHandler):
+            def do_PUT(self) -> None:
+                arrived.append(len(self.rfile.read(int(self.headers["Content-Length"]))))
+                self.send_response(503 if len(arrived) < 3 else 403)
+                self.end_headers()
+                self.wfile.write(b'{"detail": "enough"}')
+
+        with HTTPServer(("127.0.0.1", 0), Full) as house, mock.patch.object(remote, "_PAUSES_WHERE_FULL_S", (0, 0, 0)):
+            threading.Thread(target=house.serve_forever, daemon=True).start()
+            status, said = self.remote(str(self.path), "--spec", "small", at=f"http://127.0.0.1:{house.server_port}")
+            house.shutdown()
+        self.assertEqual(status, WRONG_USE)
+        self.assertIn("the house refuses: enough", said)
+        self.assertEqual(arrived, [self.path.stat().st_size] * 3)
 
     def test_what_cannot_be_done_is_said_with_another_status(self) -> None:
         spec_version()
