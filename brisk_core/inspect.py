@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import xxhash
@@ -14,6 +14,7 @@ from brisk_core.captions import (
     Captioned,
     Programme,
     hold_captions,
+    pages_of,
     read_caption_data,
     read_text_tracks,
 )
@@ -113,9 +114,13 @@ def _observe_captions_inside(source: Source, builder: FactsBuilder, data: Sequen
         builder.said(Witness.OBSERVED, keys.PICTURE_FRAME_COUNT),
     )
     documents = read_text_tracks(source) if builder.said(Witness.DECLARED, keys.TEXT_CAPTIONS) else ()
-    channels = read_caption_data(source, data)
-    tracks = builder.said(Witness.OBSERVED, keys.TEXT_CAPTIONS) or ()
-    builder.observed(keys.TEXT_CAPTIONS, tracks + tuple(_track_of(document) for document in channels))
+    channels = read_caption_data(source, [one for one in data if one.row is None])
+    tracks = list(builder.said(Witness.OBSERVED, keys.TEXT_CAPTIONS) or ())
+    pages = [one for one in data if one.row is not None]
+    for one in pages:
+        tracks[one.row or 0] = replace(tracks[one.row or 0], count=sum(map(len, pages_of(one).values())))
+    documents += tuple(document for document in read_caption_data(source, pages) if document.captions)
+    builder.observed(keys.TEXT_CAPTIONS, (*tracks, *(_track_of(document) for document in channels)))
     none = "the text of its captions is not read here" if tracks else "the file has no captions inside"
     documents += tuple(document for document in channels if document.captions)
     if not documents or not rate or not frames:

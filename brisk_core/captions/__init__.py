@@ -1,8 +1,8 @@
 """Captions: files beside the picture and text tracks inside it, read with the line that each stands on, and judged.
 
 From the ground up: ``document``; ``decoding`` and ``plain``; one reader a format (``subrip``, ``webvtt``, ``ttml``,
-``line21``, ``ebu_stl``, ``embedded``) and ``reading``, which chooses; ``placing`` on frames; ``timing`` and ``burned``,
-what the programme says; ``ruling``, ``timed`` and ``rules``, what is said of it.
+``line21``, ``ebu_stl``, ``teletext``, ``embedded``) and ``reading``, which chooses; ``placing`` on frames; ``timing``
+and ``burned``, what the programme says; ``ruling``, ``timed`` and ``rules``, what is said of it.
 """
 
 from brisk_core.captions.burned import Burned, burned_from_json, burned_to_json, look_for_burned
@@ -12,6 +12,7 @@ from brisk_core.captions.placing import Placed, Programme, place, programme_of
 from brisk_core.captions.reading import EXTENSIONS, LARGEST, belongs_to, is_caption_name, read_captions
 from brisk_core.captions.rules import CAPTION_REMEDIES, LIMITS, CaptionRow, hold_captions, list_captions, reading_speed
 from brisk_core.captions.ruling import Captioned
+from brisk_core.captions.teletext import pages_of
 from brisk_core.captions.timing import Evidence, evidence_of
 
 __all__ = [
@@ -39,6 +40,7 @@ __all__ = [
     "is_caption_name",
     "list_captions",
     "look_for_burned",
+    "pages_of",
     "place",
     "programme_of",
     "read_caption_data",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -13,9 +14,11 @@ from brisk_core.captions.document import MOST_CAPTIONS, Caption, CaptionDocument
 from brisk_core.captions.line21 import Field, remarks_of
 from brisk_core.captions.plain import flawed, plain
 from brisk_core.captions.shown import captions_of
+from brisk_core.captions.teletext import pages_of
 from brisk_core.packets import PICTURES, CaptionData, read_packets
 from brisk_core.reading import Source, open_container, picture_start, read_headers
 from brisk_core.reading.library import text_tracks
+from brisk_core.reading.wrappers.transport import TELETEXT
 
 _UNDETERMINED = "und"  # ISO 639-2
 _PICTURED = ("dvb_subtitle", "dvbsub", "hdmv_pgs_subtitle", "pgssub", "dvd_subtitle", "dvdsub", "xsub")
@@ -31,7 +34,7 @@ def read_embedded(source: Source) -> tuple[CaptionDocument, ...]:
 
 
 def read_text_tracks(source: Source) -> tuple[CaptionDocument, ...]:
-    """Return the text tracks of a media file, those left out that nobody decodes, such as teletext.
+    """Return the text tracks of a media file, those left out that the library does not decode.
 
     Raises ``UnreadableFile`` for no media file.
     """
@@ -50,7 +53,7 @@ def read_caption_data(source: Source, found: Sequence[CaptionData]) -> tuple[Cap
         return ()
     with open_container(source) as container:
         origin = picture_start(container)
-    return tuple(document for data in found for document in _follow(data, origin))
+    return tuple(document for data in found for document in (_pages if data.teletext else _follow)(data, origin))
 
 
 def _follow(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
@@ -89,6 +92,17 @@ def _follow(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
     shown = {document.format for document in documents}
     documents += [_document(f"{kind}{where}", kind, [], []) for kind in sorted(kinds - shown)]
     return documents
+
+
+def _pages(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
+    """Decode the teletext of one place, a document for each page with subtitles."""
+    return [
+        replace(
+            _document(f"page {page}, {data.place}", TELETEXT, captions_of(shown, data.time_base, origin=origin), []),
+            language=data.language,
+        )
+        for page, shown in sorted(pages_of(data).items())
+    ]
 
 
 def _document(name: str, coding: str, captions: list[Caption], remarks: list[Remark]) -> CaptionDocument:

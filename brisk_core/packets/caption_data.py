@@ -9,10 +9,13 @@ and two bytes.
 from __future__ import annotations
 
 import struct
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import partial
 from typing import Any
+
+from brisk_core.packets.ancillary import ancillary_packets
 
 _MARK = b"GA94"  # stands before caption data in coded pictures, whatever their codec
 #: ITU-T T.35: United States, ATSC; "GA94"; cc_data.
@@ -25,7 +28,7 @@ _CABLE = b"\x03\x81"  # user_data_type_code, and that there is line 21 (ANSI/SCT
 _CABLE_PAIR = 26  # bits of a pair with what it says of it
 _DISC = b"CC\x01\xf8"  # before the pairs of a group of pictures on a disc
 _ESCAPED = ("avc", "hevc")  # codecs that put a 3 after two zeros
-CODECS = (*_ESCAPED, "mpeg2")  #: whose pictures can carry caption data
+CODECS = (*_ESCAPED, "av1", "mpeg2")  #: whose pictures can carry caption data
 _MOST_TRIPLETS = 31  # of a picture: a count of five bits
 _FIELD_ONE, _FIELD_TWO = 0xFC, 0xFD  # flags of a valid pair of line 21, field 1 and 2
 _DISC_FIELD_ONE, _DISC_FIELD_TWO = 0xFF, 0xFE
@@ -33,17 +36,19 @@ _LONGEST_USER_DATA = 1 << 10  # bytes that are looked at
 PICTURES, CABLE, DISC = "pictures", "SCTE 20", "disc groups"  #: places of caption data in pictures
 _CDP, _CAPTIONS_SECTION, _TIME_CODE_SECTION = b"\x96\x69", 0x72, 0x71
 _CAPTIONS_DID, _CDP_SDID, _LINE_21_SDID = 0x61, 0x01, 0x02  # ST 291-1 registry
-_TEN_BITS = (7, 8, 9)  # payload sample codings of ST 436-1 that pack three samples in four bytes
 MOST_PICTURES = 1 << 20  #: with caption data that are kept: eleven hours at 25 a second
 
 
 @dataclass(slots=True, kw_only=True)
 class CaptionData:
-    """The triplets of one place, in the order of the file."""
+    """What one place holds, in the order of the file."""
 
     place: str  #: "pictures", "SCTE 20", "disc groups" or "track 3"
     time_base: Fraction
     found: list[tuple[int, bytes]] = field(default_factory=list)  #: presentation time in ticks, and triplets
+    teletext: bool = False  #: what is found is lines of teletext, ``teletext.KEPT`` bytes each
+    language: str = ""  #: that the wrapper tells, ISO 639-2
+    row: int | None = None  #: its place among the text tracks of the file, where it is one of them
 
     def in_order(self) -> list[tuple[int, bytes]]:
         """Return what was found in the order of presentation."""
@@ -53,11 +58,11 @@ class CaptionData:
 _Found = list[tuple[str, int, bytes]]  # place in the picture, pictures after it, and triplets
 
 
-def taker_of(data: CaptionData, triplets_of: Callable[[bytes], bytes]) -> Callable[[Any, int], None]:
+def taker_of(data: CaptionData, found_in: Callable[[bytes], bytes]) -> Callable[[Any, int], None]:
     """Return the function that looks into one packet of a track."""
 
     def take(packet: Any, _: int) -> None:
-        _keep(data, packet.pts, triplets_of(bytes(packet)))
+        _keep(data, packet.pts, found_in(bytes(packet)))
 
     return take
 
@@ -72,9 +77,9 @@ class PictureCaptions:
 
     def __init__(self, codec: str, time_base: Fraction, rate: Fraction | None) -> None:
         """Begin; ``rate`` in frames a second is that of the screen."""
-        self.mark = _MARK if codec in _ESCAPED else _USER_DATA  #: without it a packet has none
+        self.mark = _USER_DATA if codec == "mpeg2" else _MARK  #: without it a packet has none
         self.places: dict[str, CaptionData] = {}
-        self._read = _in_messages if codec in _ESCAPED else _in_user_data
+        self._read = _in_user_data if codec == "mpeg2" else partial(_in_messages, escaped=codec in _ESCAPED)
         self._time_base = time_base
         self._ticks = 1 / (rate * time_base) if rate else Fraction(0)
 
@@ -90,13 +95,13 @@ class PictureCaptions:
             _keep(data, None if packet.pts is None else packet.pts + round(later * self._ticks), triplets)
 
 
-def _in_messages(picture: bytes) -> _Found:
-    """Return the caption data in messages of AVC and HEVC."""
+def _in_messages(picture: bytes, *, escaped: bool) -> _Found:
+    """Return the caption data in messages of AVC and HEVC, and in the metadata of AV1."""
     found, at = b"", picture.find(_IN_MESSAGE)
     while at >= 0:
         start = at + len(_IN_MESSAGE)
         raw = picture[start : start + 2 * (2 + 3 * _MOST_TRIPLETS)]
-        found += _caption_data(raw.replace(b"\x00\x00\x03", b"\x00\x00"))
+        found += _caption_data(raw.replace(b"\x00\x00\x03", b"\x00\x00") if escaped else raw)
         at = picture.find(_IN_MESSAGE, start)
     return [(PICTURES, 0, found)]
 
@@ -169,32 +174,12 @@ def track_triplets(sample: bytes) -> bytes:
 def ancillary_triplets(packets: bytes) -> bytes:
     """Return the caption data among the ancillary packets of a frame (ST 436-1, 7)."""
     found = b""
-    for did, sdid, words in _ancillary(packets):
+    for did, sdid, words in ancillary_packets(packets):
         if did == _CAPTIONS_DID and sdid == _CDP_SDID:
             found += cdp_triplets(words)
         elif did == _CAPTIONS_DID and sdid == _LINE_21_SDID and len(words) >= 3:
             found += bytes([_FIELD_ONE if words[0] & 0x80 else _FIELD_TWO]) + words[1:3]
     return found
-
-
-def _ancillary(packets: bytes) -> Iterator[tuple[int, int, bytes]]:
-    """Yield DID, SDID and user data words of every ancillary packet."""
-    if len(packets) < 2:
-        return
-    at = 2
-    for _ in range(struct.unpack_from(">H", packets)[0]):
-        if at + 14 > len(packets):
-            return
-        coding = packets[at + 3]
-        count, size = struct.unpack_from(">II", packets, at + 6)
-        end = at + 14 + count * size
-        words = packets[at + 14 : end]
-        if coding in _TEN_BITS:
-            packed = struct.unpack(f">{len(words) // 4}I", words[: len(words) // 4 * 4])
-            words = bytes(word >> shift & 0xFF for word in packed for shift in (22, 12, 2))
-        if len(words) >= 3:
-            yield words[0], words[1], words[3 : 3 + words[2]]
-        at = end
 
 
 def cdp_triplets(packet: bytes) -> bytes:

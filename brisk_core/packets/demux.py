@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
@@ -24,7 +24,7 @@ from brisk_core.packets.caption_data import (
 )
 from brisk_core.packets.picture_types import count_slices, head_reader
 from brisk_core.packets.series import LAST_TIME, MOST_SOUND_STEPS, NO_TIME, SOUND_STEPS, PacketSeries
-from brisk_core.packets.teletext import TeletextSubtitles
+from brisk_core.packets.teletext import ancillary_lines, unit_lines
 from brisk_core.reading import HeaderReading, Source, open_container
 from brisk_core.reading.library import is_caption_data, sound_codec, text_tracks
 from brisk_core.reading.wrappers.transport import TELETEXT, find_losses
@@ -194,10 +194,6 @@ class _Captions:
         self.count += 1
 
 
-def _counter(stream: Any, reading: HeaderReading) -> _Captions | TeletextSubtitles:
-    return TeletextSubtitles() if reading.text_formats.get(stream.index) == TELETEXT else _Captions()
-
-
 def read_packets(source: Source, reading: HeaderReading, progress: Progress | None = None) -> PacketPass:
     """Demux the whole file once; damage ends or marks the pass and is named, never raised.
 
@@ -209,7 +205,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             stream.index: SoundTotals(time_base=stream.time_base or Fraction(1), framed=_is_framed(stream))
             for stream in container.streams.audio
         }
-        captions = {stream.index: _counter(stream, reading) for stream in text_tracks(container)}
+        captions = {stream.index: _Captions() for stream in text_tracks(container)}
         inside, beside = _in_pictures(picture, reading), _beside_pictures(container, reading)
         columns = _PictureColumns()
         takers: list[Taker | None] = [None] * len(container.streams)
@@ -217,8 +213,8 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             takers[index] = totals.taker()
         for index, counter in captions.items():
             takers[index] = counter.take
-        for index, (data, triplets_of) in beside.items():
-            takers[index] = taker_of(data, triplets_of)
+        for index, kept in beside.items():
+            takers[index] = _each([taker_of(data, found_in) for data, found_in in kept])
         if picture is not None:
             takers[picture.index] = columns.taker(reading, inside)
 
@@ -237,7 +233,7 @@ def read_packets(source: Source, reading: HeaderReading, progress: Progress | No
             else None,
             sound=list(sounds.values()),
             caption_counts=[one.count for one in captions.values()],
-            caption_data=[data for data in _all_of(inside, beside) if data.found],
+            caption_data=[data for data in _all_of(inside, beside) if data.found or data.row is not None],
             slices=max(columns.slice_counts, default=0) or (reading.coded.headers.slices if reading.coded else None),
             closed_groups=columns.closed,
             without_pts=columns.pts.count(NO_TIME),
@@ -256,24 +252,47 @@ def _in_pictures(picture: Any, reading: HeaderReading) -> PictureCaptions | None
     return PictureCaptions(reading.picture_codec, Fraction(picture.time_base), rate)
 
 
-def _beside_pictures(
-    container: InputContainer, reading: HeaderReading
-) -> dict[int, tuple[CaptionData, Callable[[bytes], bytes]]]:
+_Kept = dict[int, list[tuple[CaptionData, Callable[[bytes], bytes]]]]
+
+
+def _beside_pictures(container: InputContainer, reading: HeaderReading) -> _Kept:
     """Return the tracks that may hold caption data, by the stream's index, and how they are read."""
-    found: dict[int, tuple[CaptionData, Callable[[bytes], bytes]]] = {}
+    found: _Kept = {}
     in_frames = reading.wrapper_format.startswith("mxf")
+    rows = {stream.index: row for row, stream in enumerate(text_tracks(container))}
     for stream in container.streams:
-        if (stream.type == "data" or is_caption_data(stream)) and stream.time_base:
-            data = CaptionData(place=f"track {stream.index + 1}", time_base=Fraction(stream.time_base))
-            found[stream.index] = data, ancillary_triplets if in_frames else track_triplets
+        if not stream.time_base:
+            continue
+        place, base = f"track {stream.index + 1}", Fraction(stream.time_base)
+        if reading.text_formats.get(stream.index) == TELETEXT:
+            language = stream.metadata.get("language", "").split(",")[0]
+            row = rows.get(stream.index)
+            data = CaptionData(place=place, time_base=base, teletext=True, language=language, row=row)
+            found[stream.index] = [(data, unit_lines)]
+        elif stream.type == "data" or is_caption_data(stream):
+            data = CaptionData(place=place, time_base=base)
+            found[stream.index] = [(data, ancillary_triplets if in_frames else track_triplets)]
+            if in_frames:
+                lines = CaptionData(place=place, time_base=base, teletext=True)
+                found[stream.index].append((lines, ancillary_lines))
     return found
 
 
-def _all_of(
-    inside: PictureCaptions | None, beside: dict[int, tuple[CaptionData, Callable[[bytes], bytes]]]
-) -> list[CaptionData]:
+def _each(takers: Sequence[Taker]) -> Taker:
+    """Hand a packet to each of some takers."""
+    if len(takers) == 1:
+        return takers[0]
+
+    def take(packet: Any, size: int) -> None:
+        for taker in takers:
+            taker(packet, size)
+
+    return take
+
+
+def _all_of(inside: PictureCaptions | None, beside: _Kept) -> list[CaptionData]:
     """Return the caption data of all places."""
-    return [*(inside.data if inside else ()), *(data for data, _ in beside.values())]
+    return [*(inside.data if inside else ()), *(data for kept in beside.values() for data, _ in kept)]
 
 
 def _run(

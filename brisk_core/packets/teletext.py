@@ -1,60 +1,44 @@
-"""Teletext subtitles of transport streams, counted by header and rows (ETSI EN 300 472 and EN 300 706)."""
+"""Lines of teletext where wrappers keep them: units of a transport stream, and ancillary packets of MXF.
+
+Standards: ETSI EN 300 472 (transport streams) and SMPTE RDD 8 (OP-47: subtitling distribution packets).
+"""
 
 from __future__ import annotations
 
-from typing import Any
+from brisk_core.packets.ancillary import ancillary_packets
 
-_SUBTITLE_UNIT = 0x03  # data_unit_id of teletext subtitles (EN 300 472, 4.3)
-_UNIT = 44  # bytes of a unit: line, framing code, and a packet of 42
-_ROWS = range(1, 26)  # of text below the header
-_MIRRORED = bytes(int(f"{value:08b}"[::-1], 2) for value in range(256))  # bits come lowest first
-#: Four bits of a byte of Hamming 8/4: D1, D2, D3, D4 stand at bits 1, 3, 5 and 7 (EN 300 706, 8.2).
-_NIBBLE = [
-    value >> 1 & 1 | (value >> 3 & 1) << 1 | (value >> 5 & 1) << 2 | (value >> 7 & 1) << 3 for value in range(256)
-]
-_TEXT = bytes(value & 0x7F for value in range(256))  # without parity
+LINE = 42  #: bytes of a line: address, and 40 of the page
+KEPT = 1 + LINE  #: bytes that are kept of a line: whether it is told to be of subtitles, and the line itself
+_OTHER_UNIT, _SUBTITLE_UNIT = 0x02, 0x03  # data_unit_id (EN 300 472, 4.3)
+_UNIT = 44  # bytes of a unit: line, framing code, and a line of teletext
+_MIRRORED = bytes(int(f"{value:08b}"[::-1], 2) for value in range(256))
+_DISTRIBUTION = (0x43, 0x02)  # DID and SDID (RDD 8)
+_BEGINS = b"\x51\x15"
+_PACKETS, _PACKET = 5, 45  # of a distribution packet, and bytes of one: run-in, framing code, and a line
+_AT = 4 + _PACKETS  # identifier, length, format code, and a byte for each packet
 
 
-class TeletextSubtitles:
-    """Counts the subtitles of one stream; a page that is sent again as it was is none."""
+def unit_lines(packet: bytes) -> bytes:
+    """Return the lines of a PES packet, ``KEPT`` bytes each; their bits come lowest first there."""
+    found, at = b"", 1  # data_identifier
+    while at + 2 <= len(packet):
+        unit, length = packet[at], packet[at + 1]
+        line = packet[at + 4 : at + 2 + length]
+        if unit in (_OTHER_UNIT, _SUBTITLE_UNIT) and length == _UNIT and len(line) == LINE:
+            found += bytes([unit == _SUBTITLE_UNIT]) + line.translate(_MIRRORED)
+        at += 2 + length
+    return found
 
-    def __init__(self) -> None:
-        self._counted = 0
-        self._last: dict[int, tuple[bytes, ...]] = {}  # rows that were sent last, by magazine
-        self._rows: dict[int, dict[int, bytes]] = {}  # rows of the page that is being sent
 
-    def take(self, packet: Any, _: int) -> None:
-        """Look at the units of one packet."""
-        data = bytes(packet)
-        at = 1  # data_identifier
-        while at + 2 <= len(data):
-            unit, length = data[at], data[at + 1]
-            if unit == _SUBTITLE_UNIT and length == _UNIT:
-                self._line(data[at + 4 : at + 2 + length].translate(_MIRRORED))
-            at += 2 + length
-
-    @property
-    def count(self) -> int:
-        """Subtitles so far, the one that is being sent among them."""
-        return self._counted + sum(self._is_new(magazine) for magazine in self._rows)
-
-    def _line(self, line: bytes) -> None:
-        if len(line) < 42:
-            return
-        address = _NIBBLE[line[0]] | _NIBBLE[line[1]] << 4
-        magazine, row = address & 7, address >> 3
-        if row == 0:
-            self._counted += self._is_new(magazine)
-            if magazine in self._rows:
-                self._last[magazine] = self._text(magazine)
-            self._rows[magazine] = {}
-        elif row in _ROWS and magazine in self._rows:
-            self._rows[magazine][row] = line[2:42].translate(_TEXT)
-
-    def _text(self, magazine: int) -> tuple[bytes, ...]:
-        rows = (text.strip(bytes(range(0x21))) for _, text in sorted(self._rows[magazine].items()))
-        return tuple(text for text in rows if text)
-
-    def _is_new(self, magazine: int) -> bool:
-        text = self._text(magazine) if magazine in self._rows else ()
-        return bool(text) and text != self._last.get(magazine)
+def ancillary_lines(packets: bytes) -> bytes:
+    """Return the lines among the ancillary packets of a frame, ``KEPT`` bytes each."""
+    found = b""
+    for did, sdid, words in ancillary_packets(packets):
+        if (did, sdid) != _DISTRIBUTION or words[:2] != _BEGINS:
+            continue
+        for number in range(_PACKETS):
+            at = _AT + sum(1 for told in words[4 : 4 + number] if told) * _PACKET
+            line = words[at + _PACKET - LINE : at + _PACKET]
+            if words[4 + number : 5 + number].strip(b"\0") and len(line) == LINE:
+                found += b"\x01" + line
+    return found

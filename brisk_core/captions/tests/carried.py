@@ -178,6 +178,13 @@ def _with_message(packet: Any, codec: str, found: bytes, stream: Any) -> Any:
     if codec == "mpeg2video":
         at = data.find(b"\x00\x00\x01\x01")  # the first slice
         made = data[:at] + b"\x00\x00\x01\xb2GA94\x03" + cc_data(found) + data[at:]
+    elif codec == "libsvtav1":
+        payload = b"\x04\xb5\x00\x31GA94\x03" + cc_data(found) + b"\x80"
+        unit = bytes([0x2A, len(payload)]) + payload  # metadata of AV1, of type 4
+        at = 2 if data.startswith(b"\x12\x00") else 0
+        if data[at] == 0x0A:  # after the sequence header
+            at += 2 + data[at + 1]
+        made = data[:at] + unit + data[at:]
     else:
         payload = b"\xb5\x00\x31GA94\x03" + cc_data(found)
         head = b"\x06" if codec == "libx264" else b"\x4e\x01"

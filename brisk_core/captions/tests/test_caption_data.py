@@ -78,6 +78,7 @@ class CaptionDataTest(TestCase):
             ("a.mkv", "libx264", X264),
             ("b.mp4", "libx265", X265),
             ("b.ts", "libx265", X265),
+            ("b.mkv", "libsvtav1", {"preset": "12", "svtav1-params": "pred-struct=1"}),
             ("c.ts", "mpeg2video", {"bf": "2", "g": "12"}),
             ("c.mpg", "mpeg2video", {"bf": "2", "g": "12"}),
         ):
