@@ -17,6 +17,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.db.models import prefetch_related_objects
 from django.utils import timezone
 
 from brisk_core import sandbox
@@ -31,7 +32,7 @@ from brisk_web.captions.models import Pairing
 from brisk_web.handoff.models import Brought
 from brisk_web.house.models import in_use
 from brisk_web.house.services import record
-from brisk_web.jobs.models import Deliverable, Render
+from brisk_web.jobs.models import Deliverable
 from brisk_web.shelf.models import SpecVersion
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, check_name
@@ -94,11 +95,9 @@ def holding_back(deliverable: Deliverable) -> str:
 
 def _captions_of(deliverables: Sequence[Deliverable]) -> dict[int, list[Found]]:
     """The caption files that stand beside the newest render of each deliverable."""
-    newest = dict(
-        Render.objects.filter(deliverable__in=deliverables)
-        .order_by("deliverable", "attempt")
-        .values_list("deliverable", "media_file")
-    )
+    prefetch_related_objects(deliverables, "renders")  # asks for nothing that is there already
+    attempts = {one.pk: max(one.renders.all(), key=lambda each: each.attempt, default=None) for one in deliverables}
+    newest = {pk: attempt.media_file_id for pk, attempt in attempts.items() if attempt}
     beside: dict[int, list[Found]] = defaultdict(list)
     pairings = Pairing.objects.filter(media_file__in=newest.values(), captions__source__isnull=False)
     for one in pairings.select_related("captions__source"):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -12,7 +13,7 @@ from brisk_core.spec import NamePattern
 from brisk_web.jobs.models import Deliverable, owed
 
 _HEAD = 4  # letters by which rules are laid out, so that a name is held against few of them
-_JOKERS = "#?*"
+_JOKER = re.compile(r"[#?*]")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,6 +38,31 @@ class _Rule:
     deliverable_id: int
     text: str
 
+    def fits(self, name: str) -> bool:
+        """Does a name fit it?"""
+        return name.startswith(_taken_apart(self.text).begins) and _pattern(self.text).matches(name)
+
+
+@dataclass(frozen=True, slots=True)
+class _Apart:
+    """A rule or a name taken apart, once for all that it is held against."""
+
+    begins: str  #: what stands before the first joker
+    folded: str  #: the same in small letters
+    ending: str  #: such as ".mp4"
+    stem: str  #: without the ending
+    begins_stem: str  #: what stands before the first joker of that
+    parts: list[str]  #: of the stem, between underscores
+    shifts: bool  #: a star may stand for several parts
+
+
+@lru_cache(maxsize=8192)
+def _taken_apart(text: str) -> _Apart:
+    begins, ending = _JOKER.split(text, maxsplit=1)[0], PurePath(text).suffix
+    stem = text.removesuffix(ending)
+    before = _JOKER.split(stem, maxsplit=1)[0]
+    return _Apart(begins, begins.casefold(), ending, stem, before, stem.split("_"), "*" in stem)
+
 
 def suggest(name: str) -> Suggestion | None:
     """Return the deliverable whose naming rule the name fits, the one due first when there are several; else one that
@@ -51,7 +77,7 @@ def suggest_all(names: Iterable[str]) -> dict[str, Suggestion | None]:
     wanted: dict[str, tuple[_Rule, str, int] | None] = {}
     for name in names:
         rules = sorted([*laid_out.get(_head(name), ()), *everywhere], key=lambda one: one.rank)
-        fits = [one for one in rules if _pattern(one.text).matches(name)]
+        fits = [one for one in rules if one.fits(name)]
         near = ((one, words, 0) for one in rules if (words := _difference(one.text, name)))
         wanted[name] = (fits[0], "", len(fits) - 1) if fits else next(near, None)
     found = Deliverable.objects.select_related("job", "spec_version__spec").defer("spec_version__document")
@@ -71,7 +97,7 @@ def _rules() -> tuple[dict[str, list[_Rule]], list[_Rule]]:
     known = owed(Deliverable.objects.exclude(naming_rule="")).order_by("due_at", "id")
     for rank, (number, text) in enumerate(known.values_list("pk", "naming_rule")):
         rule = _Rule(rank, number, text)
-        if any(sign in text[:_HEAD] for sign in _JOKERS):
+        if _JOKER.search(text[:_HEAD]):
             everywhere.append(rule)
         else:
             laid_out[_head(text)].append(rule)
@@ -87,18 +113,23 @@ def _pattern(text: str) -> NamePattern:
     return NamePattern(text)
 
 
-def _difference(rule: str, name: str) -> str:
+def _difference(text: str, name: str) -> str:
     """What keeps a name from fitting a rule that it nearly fits, in words; empty for one that is far from it."""
-    if _pattern(rule.casefold()).matches(name.casefold()):
+    rule, given = _taken_apart(text), _taken_apart(name)
+    if name.casefold().startswith(rule.folded) and _pattern(text.casefold()).matches(name.casefold()):
         return "capital and small letters differ"
-    asked, given = PurePath(rule).suffix, PurePath(name).suffix
-    stem = rule.removesuffix(asked)
-    if asked != given and stem and _pattern(stem).matches(name.removesuffix(given)):
-        return f"it ends in {given or 'nothing'}, not in {asked or 'nothing'}"
-    parts = stem.split("_")
-    if asked == given and len(parts) - 1 == len(name.removesuffix(given).split("_")):
-        for at, part in enumerate(parts):
-            rest = "_".join([*parts[:at], *parts[at + 1 :]])
-            if rest and _pattern(rest).matches(name.removesuffix(given)):
+    if rule.ending != given.ending:
+        fits = rule.stem and given.stem.startswith(rule.begins_stem) and _pattern(rule.stem).matches(given.stem)
+        return f"it ends in {given.ending or 'nothing'}, not in {rule.ending or 'nothing'}" if fits else ""
+    if len(rule.parts) - 1 == len(given.parts):
+        for at, part in enumerate(rule.parts):
+            rest = [*rule.parts[:at], *rule.parts[at + 1 :]]
+            stem = "_".join(rest)
+            if stem and (rule.shifts or _may_be(rest, given.parts)) and _pattern(stem).matches(given.stem):
                 return f"the part “{part}” is missing"
     return ""
+
+
+def _may_be(parts: list[str], there: list[str]) -> bool:
+    """May the parts of a name be those of a rule? Those without a joker are the same."""
+    return all(part == given or _JOKER.search(part) for part, given in zip(parts, there, strict=True))

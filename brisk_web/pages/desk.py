@@ -6,13 +6,15 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from django.db.models import Count, F, Q
+from django.db.models import Count, Exists, Min, OuterRef, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from brisk_web.accounts.people import signed_in
+from brisk_web.captions.models import CaptionFile
+from brisk_web.checks.models import Check
 from brisk_web.handoff.states import State, failing, needs_a_person, with_state
 from brisk_web.house.models import in_use
 from brisk_web.inspections.models import Inspection
@@ -20,6 +22,7 @@ from brisk_web.jobs.models import Deliverable, Job, Render, owed
 from brisk_web.jobs.suggestions import Suggestion, suggest_all
 from brisk_web.pages.jobs import REFRESH_MS, newest_renders, rows_of
 from brisk_web.shelf.models import newest_by_due
+from brisk_web.stems.models import StemCheck, StemPart
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.ui.asking import words
 from brisk_web.ui.paging import due_first, newest_first
@@ -68,7 +71,10 @@ def desk(request: HttpRequest) -> HttpResponse:
     asked = with_state(owed(Deliverable.objects.all()))
     if wanted:
         asked = asked.filter(Q(name__icontains=wanted) | Q(job__title__icontains=wanted))
-    counts = asked.aggregate(**{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items()})
+    counts = asked.aggregate(
+        next_due=Min("due_at", filter=Q(due_at__gt=timezone.now()) & ~Q(state=State.TAKEN)),
+        **{f"count_{key}": Count("pk", filter=one) for key, (_, one) in ways.items()},
+    )
     page = due_first(
         request,
         asked.filter(ways[chosen][1])
@@ -77,8 +83,6 @@ def desk(request: HttpRequest) -> HttpResponse:
         .prefetch_related(newest_renders()),
     )
     running = Inspection.objects.filter(state__in=_ACTIVE).count()
-    coming = with_state(owed(Deliverable.objects.filter(due_at__gt=timezone.now()))).exclude(Q(state=State.TAKEN))
-    following = coming.order_by(F("due_at").asc()).first()
     context: dict[str, Any] = {
         "rows": rows_of(page.rows),
         "page": page,
@@ -91,7 +95,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         ],
         "waiting": counts["count_waiting"],
         "running": running,
-        "next_due": following.due_at if following else None,
+        "next_due": counts["next_due"],
         "unfinished": Upload.objects.filter(owner=signed_in(request), file=None).order_by("created_at"),
         "open_jobs": in_use(Job.objects.order_by("-pk"))[:_JOBS_OFFERED],
         "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
@@ -109,11 +113,16 @@ def _keeps_specs(request: HttpRequest) -> bool:
 
 def _intake(request: HttpRequest) -> dict[str, Any]:
     """Files that belong to nothing yet: a page of them, and how many there are."""
+    # Each asked for by itself, so that the newest rows are found without looking at all files.
+    belongs = [
+        Exists(model.objects.filter(**{field: OuterRef("pk")}))
+        for model, field in (
+            (Render, "media_file"), (Check, "media_file"), (CaptionFile, "source"),
+            (StemCheck, "mix"), (StemPart, "media_file"),
+        )
+    ]  # fmt: skip
     waiting = (
-        MediaFile.objects.filter(renders__isnull=True, checks__isnull=True, caption_file__isnull=True)
-        .filter(stem_checks__isnull=True, stem_parts__isnull=True)
-        .select_related("inspection")
-        .defer("inspection__document")
+        MediaFile.objects.filter(*[~one for one in belongs]).select_related("inspection").defer("inspection__document")
     )
     away = words(request.GET, "intake") == "away"
     counts = waiting.aggregate(waits=Count("pk", filter=Q(retired_at=None)), away=Count("retired_at"))

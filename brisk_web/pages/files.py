@@ -66,6 +66,7 @@ def file_list(request: HttpRequest) -> HttpResponse:
     return render(request, "storage/file_list.html", context)
 
 
+_ENTRIES = 200  # of a folder on one page
 _LONGEST_CELL, _FOLDED_AT = 160, 90  # characters of a fact that are shown at once, and where a longer one is folded
 _RELATED = ("renders__deliverable__job", "caption_file__files", "stem_parts", "stem_checks")
 
@@ -224,7 +225,9 @@ def browse_root(request: HttpRequest, root_id: int) -> HttpResponse:
         entries = []
     steps = path.split("/") if path else []
     trail = [("/".join(steps[: number + 1]), step) for number, step in enumerate(steps)]
-    return render(request, "storage/browse.html", {"root": root, "path": path, "trail": trail, "entries": entries})
+    page = by_number(request, entries, _ENTRIES)
+    context = {"root": root, "path": path, "trail": trail, "page": page, "count": len(entries)}
+    return render(request, "storage/browse.html", context | {"entries": services.known_among(root, page.rows)})
 
 
 @require_POST

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import permission_required
-from django.db.models import F, Prefetch
+from django.db.models import Prefetch
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -26,7 +26,7 @@ from brisk_web.jobs import services
 from brisk_web.jobs.models import Deliverable, Job, Render, owed
 from brisk_web.jobs.suggestions import suggest
 from brisk_web.pages.job_forms import DeliverableForm, JobForm
-from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words, worst_lines
+from brisk_web.pages.ribbons import Cell, ribbons_of, verdict_words
 from brisk_web.pages.side_by_side import side_address
 from brisk_web.pages.ways import Way, way_of
 from brisk_web.planner.models import Plan
@@ -34,6 +34,7 @@ from brisk_web.planner.services import disagreements
 from brisk_web.shelf.models import SpecVersion, published_by_family
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, words
+from brisk_web.ui.paging import due_first
 
 REFRESH_MS = 1500  #: while something runs
 
@@ -74,11 +75,11 @@ def rows_of(deliverables: list[Deliverable]) -> list[Row]:
     """Return the rows of some deliverables of ``with_state`` by their newest attempts."""
     newest = [next(iter(deliverable.renders.all()), None) for deliverable in deliverables]
     checks = [one.check_record for one in newest if one]
-    ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    ribbons = ribbons_of(checks)
     along = readiness_of(deliverables)
     return [
         replace(
-            _row(deliverable, one, ribbons, worst),
+            _row(deliverable, one, ribbons),
             way=_way(deliverable, one),
             missing=tuple(ready for ready in along.get(deliverable.pk, ()) if ready.outcome != "pass"),
         )
@@ -90,8 +91,8 @@ def attempt_rows(deliverable: Deliverable) -> list[Row]:
     """Return a row for each attempt at a deliverable, the newest first."""
     attempts = list(deliverable.renders.all())
     checks = [one.check_record for one in attempts]
-    ribbons, worst = ribbons_of(checks), worst_lines(checks)
-    return [_row(deliverable, one, ribbons, worst) for one in attempts]
+    ribbons = ribbons_of(checks)
+    return [_row(deliverable, one, ribbons) for one in attempts]
 
 
 def _way(deliverable: Deliverable, newest: Render | None) -> Way:
@@ -102,8 +103,7 @@ def _way(deliverable: Deliverable, newest: Render | None) -> Way:
 def _row(
     deliverable: Deliverable,
     newest: Render | None,
-    ribbons: dict[int, list[Cell]],
-    worst: dict[int, list[str]],
+    ribbons: dict[int, tuple[list[Cell], list[str]]],
 ) -> Row:
     if newest is None:
         return Row(
@@ -114,14 +114,15 @@ def _row(
     says, outcome = verdict_words(check), check.verdict
     if inspection and inspection.state == Inspection.State.FAILED:
         says, outcome = "the file cannot be read", "fail"
+    ribbon, deciding = ribbons.get(check.pk, ([], []))
     return Row(
         deliverable=deliverable,
         render=newest,
         check=check,
         inspection=inspection,
-        ribbon=ribbons.get(check.pk, []),
+        ribbon=ribbon,
         says=says,
-        because=", ".join(worst.get(check.pk, [])),
+        because=", ".join(deciding),
         outcome=outcome,
         picture=_picture(newest.media_file_id, inspection),
     )
@@ -180,15 +181,18 @@ def change_job(request: HttpRequest, job_id: int) -> HttpResponse:
 def job(request: HttpRequest, job_id: int) -> HttpResponse:
     """A job: its timelines, its deliverables with every attempt."""
     found = get_object_or_404(Job, pk=job_id)
-    deliverables = list(
-        with_state(in_use(found.deliverables.all()))
+    owed_here = in_use(found.deliverables.all())
+    page = due_first(
+        request,
+        with_state(owed_here)
         .select_related("job", "spec_version__spec", "timeline", "assigned_to")
-        .prefetch_related(newest_renders())
-        .order_by(F("due_at").asc(nulls_last=True), "id")
+        .defer("spec_version__document", "spec_version__source")
+        .prefetch_related(newest_renders()),
     )
+    deliverables: list[Deliverable] = page.rows
     attempts = [attempt for deliverable in deliverables for attempt in deliverable.renders.all()]
     checks = [attempt.check_record for attempt in attempts]
-    ribbons, worst = ribbons_of(checks), worst_lines(checks)
+    ribbons = ribbons_of(checks)
     grid: list[dict[str, Any]] = [
         {
             "deliverable": deliverable,
@@ -198,7 +202,7 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
                 deliverable.spec_version_id,
                 deliverable.timeline_id,
             ),
-            "attempts": [_row(deliverable, attempt, ribbons, worst) for attempt in deliverable.renders.all()],
+            "attempts": [_row(deliverable, attempt, ribbons) for attempt in deliverable.renders.all()],
         }
         for deliverable in deliverables
     ]
@@ -209,9 +213,11 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
         {
             "job": found,
             "timelines": in_use(found.timelines.all()),
-            "plans": _plans_of(found, deliverables),
+            "plans": _plans_of(found),
             "motion": _motion_of(found),
             "grid": grid,
+            "page": page,
+            "count": owed_here.count() if page.following or page.first else len(deliverables),
             "retired": [
                 *(("deliverable", "retire-deliverable", one) for one in retired(found.deliverables.all())),
                 *(("timeline", "retire-timeline", one) for one in retired(found.timelines.all())),
@@ -230,11 +236,13 @@ def _motion_of(job: Job) -> list[float]:
     return [min(found), max(found)] if found else []
 
 
-def _plans_of(job: Job, deliverables: list[Deliverable]) -> list[tuple[Plan, list[str]]]:
+def _plans_of(job: Job) -> list[tuple[Plan, list[str]]]:
     """The plans of a job, each with what its renders go beyond."""
-    newest = {one.name: next(iter(one.renders.all()), None) for one in deliverables}
+    plans = list(in_use(job.plans.all()))
+    owing = in_use(job.deliverables.prefetch_related(newest_renders())) if plans else ()
+    newest = {one.name: next(iter(one.renders.all()), None) for one in owing}
     rendered = {name: attempt.media_file for name, attempt in newest.items() if attempt}
-    return [(plan, disagreements(plan, rendered)) for plan in in_use(job.plans.all())]
+    return [(plan, disagreements(plan, rendered)) for plan in plans]
 
 
 @permission_required("jobs.add_deliverable", raise_exception=True)
@@ -277,11 +285,11 @@ def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
             version = get_object_or_404(SpecVersion, pk=asked_id(request.POST, "spec_version"))
             return redirect("check", open_check(file, version, by=signed_in(request)).pk)
         messages.error(request, "Choose a deliverable or a spec.")
-    offered = owed(Deliverable.objects.select_related("job", "spec_version__spec"))
+    offered = owed(Deliverable.objects.all()).order_by("job__title", "name")
     context = {
         "file": file,
         "suggestion": suggest(file.name),
-        "deliverables": offered.order_by("job__title", "name"),
+        "deliverables": offered.values_list("pk", "name", "job__title"),
         "versions": published_by_family(),
     }
     return render(request, "jobs/take_in.html", context)

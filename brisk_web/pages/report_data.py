@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
-from django.db.models import Q, QuerySet
+from django.db.models import F, Q, QuerySet
 from django.utils import timezone
 
 from brisk_core.facts import REGISTRY, keys, spell
@@ -21,6 +21,7 @@ from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.pages import lanes
 from brisk_web.pages.places import Guide, Place
 from brisk_web.pages.ribbons import verdict_words
+from brisk_web.shelf.models import version_words
 
 _LANE_COLUMNS = 240
 _MEGA = 1_000_000
@@ -168,14 +169,14 @@ def _lanes(check: Check, rows: Sequence[dict[str, Any]]) -> list[dict[str, Any]]
 
 def report_of_job(job: Job) -> dict[str, Any]:
     """Return the report of a job: every attempt at what it owes."""
-    return many_report("job", job.title, _rows(Render.objects.filter(deliverable__job=job)), period=None)
+    return many_report("job", job.title, rows_of_attempts(Render.objects.filter(deliverable__job=job)), period=None)
 
 
 def report_of_period(first: date, last: date, wanted: str) -> dict[str, Any]:
     """Return the report of what was taken in from one day to another, of titles, deliverables and specs by a word."""
     title = f"{first:%-d %B %Y} to {last:%-d %B %Y}" + (f", “{wanted}”" if wanted else "")
     renders = taken_in_between(first, last, wanted)
-    return many_report("period", title, _rows(renders), period=(first.isoformat(), last.isoformat()))
+    return many_report("period", title, rows_of_attempts(renders), period=(first.isoformat(), last.isoformat()))
 
 
 def taken_in_between(first: date, last: date, wanted: str) -> QuerySet[Render]:
@@ -190,48 +191,58 @@ def taken_in_between(first: date, last: date, wanted: str) -> QuerySet[Render]:
     return found
 
 
-def _rows(renders: QuerySet[Render]) -> list[dict[str, Any]]:
+def by_job(renders: QuerySet[Render]) -> QuerySet[Render]:
+    """Return attempts in the order of a report."""
+    return renders.order_by("deliverable__job__title", "deliverable__name", "-attempt")
+
+
+def rows_of_attempts(renders: QuerySet[Render]) -> list[dict[str, Any]]:
+    """Return the rows of a report of attempts, as ``many_report`` takes them."""
     attempts = list(
-        renders.select_related("deliverable__job", "check_record__spec_version__spec", "media_file__inspection")
-        .defer("media_file__inspection__document", "check_record__spec_version__document")
-        .order_by("deliverable__job__title", "deliverable__name", "-attempt")
-    )
-    states = {
-        one.newest_render: State(one.state).label  # type: ignore[attr-defined]
-        for one in with_state(Deliverable.objects.filter(renders__in=attempts).distinct())
-    }
-    faults, signed = _faults(attempts), _signed(attempts)
+        by_job(renders).values(
+            "pk", "deliverable_id", "attempt", "taken_in_at", job=F("deliverable__job__title"),
+            named=F("deliverable__name"), rendered_by=F("deliverable__rendered_by"), file=F("media_file__name"),
+            checksum=F("media_file__inspection__checksum"), verdict=F("check_record__verdict"),
+            counts=F("check_record__counts"), spec=F("check_record__spec_version__spec__name"),
+            version=F("check_record__spec_version__number"),
+        )
+    )  # fmt: skip
+    numbers = [one["pk"] for one in attempts]
+    standing = with_state(Deliverable.objects.filter(pk__in={one["deliverable_id"] for one in attempts}))
+    told = standing.values_list("newest_render", "state")  # type: ignore[misc]  # both are annotated
+    states = {newest: State(state).label for newest, state in told}
+    faults, signed = _faults(numbers), _signed(numbers)
     return [
         {
-            "job": one.deliverable.job.title,
-            "deliverable": one.deliverable.name,
-            "attempt": one.attempt,
-            "file": one.media_file.name,
-            "checksum": one.media_file.inspection.checksum if one.media_file.inspection else "",
-            "spec": str(one.check_record.spec_version),
-            "rendered_by": one.deliverable.rendered_by,
-            "taken_in": timezone.localtime(one.taken_in_at).isoformat(timespec="minutes"),
-            "verdict": one.check_record.verdict,
-            "counts": one.check_record.counts,
-            "state": states.get(one.pk, "a newer attempt is there"),
-            "signed": signed[one.pk],
-            "faults": faults[one.pk],
+            "job": one["job"],
+            "deliverable": one["named"],
+            "attempt": one["attempt"],
+            "file": one["file"],
+            "checksum": one["checksum"] or "",
+            "spec": version_words(one["spec"], one["version"]),
+            "rendered_by": one["rendered_by"],
+            "taken_in": timezone.localtime(one["taken_in_at"]).isoformat(timespec="minutes"),
+            "verdict": one["verdict"],
+            "counts": one["counts"],
+            "state": states.get(one["pk"], "a newer attempt is there"),
+            "signed": signed[one["pk"]],
+            "faults": faults[one["pk"]],
         }
         for one in attempts
     ]
 
 
-def _faults(attempts: Iterable[Render]) -> dict[int, list[str]]:
+def _faults(attempts: Sequence[int]) -> dict[int, list[str]]:
     found: dict[int, list[str]] = defaultdict(list)
-    rows = Finding.objects.filter(check_record__render__in=list(attempts), outcome__in=("fail", "caution"))
+    rows = Finding.objects.filter(check_record__render__in=attempts, outcome__in=("fail", "caution"))
     for render_id, label in rows.order_by("position").values_list("check_record__render_id", "label"):
         found[render_id].append(label)
     return found
 
 
-def _signed(attempts: Iterable[Render]) -> dict[int, list[dict[str, str]]]:
+def _signed(attempts: Sequence[int]) -> dict[int, list[dict[str, str]]]:
     found: dict[int, list[dict[str, str]]] = defaultdict(list)
-    rows = Signature.objects.filter(render__in=list(attempts), taken_back_at=None, voided_at=None)
+    rows = Signature.objects.filter(render__in=attempts, taken_back_at=None, voided_at=None)
     for one in rows.select_related("made_by"):
         found[one.render_id].append({"by": name_of(one.made_by), "at": one.made_at.isoformat(timespec="minutes")})
     return found

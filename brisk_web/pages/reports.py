@@ -15,14 +15,24 @@ from django.views.decorators.http import require_GET
 
 from brisk_core.report import lane_svg, report_csv, report_schema, report_text, worst_first
 from brisk_web.checks.models import Check
-from brisk_web.jobs.models import Job
+from brisk_web.jobs.models import Job, Render
 from brisk_web.pages.printing import kept_picture, pdf_answer, pdf_of
-from brisk_web.pages.report_data import report_of_check, report_of_job, report_of_period
+from brisk_web.pages.report_data import (
+    by_job,
+    report_of_check,
+    report_of_job,
+    report_of_period,
+    rows_of_attempts,
+    taken_in_between,
+)
 from brisk_web.pages.statistics import statistics_of
 from brisk_web.ui.asking import words
+from brisk_web.ui.paging import by_number
 
 _MOST_PICTURES = 6
 _MONTH = timedelta(days=30)
+_ROWS_SHOWN = 100  # of a report on one page
+_MOST_PRINTED = 500  # attempts of one PDF, which takes half a minute
 _RELATED = (
     "media_file__inspection", "media_file__root", "spec_version__spec", "timeline", "render__deliverable__job",
 )  # fmt: skip
@@ -68,6 +78,10 @@ def _check_pdf(check: Check) -> HttpResponse:
 
 
 def _many_pdf(report: dict[str, Any]) -> HttpResponse:
+    count = len(report["rows"])
+    if count > _MOST_PRINTED:
+        says = f"This report has {count:,} attempts; a PDF holds {_MOST_PRINTED} at most. Take CSV or JSON instead."
+        return HttpResponse(says, status=400, content_type="text/plain; charset=utf-8")
     attached = [("report.json", _bytes(report), "The report as JSON of schema brisk-sentry/report/1")]
     return pdf_answer(pdf_of("reports/many_print.html", {"report": report}, attached=attached), "report.pdf")
 
@@ -105,7 +119,10 @@ def check_report_file(request: HttpRequest, check_id: int, kind: str) -> HttpRes
 def job_report(request: HttpRequest, job_id: int) -> HttpResponse:
     """The report of a job: what it owes, every attempt, what was wrong most often."""
     job = get_object_or_404(Job, pk=job_id)
-    return render(request, "reports/job.html", {"report": report_of_job(job), "job": job})
+    report = report_of_job(job)
+    page = by_number(request, report["rows"], _ROWS_SHOWN)
+    context = {"report": report | {"rows": page.rows}, "page": page, "job": job}
+    return render(request, "reports/job.html", context)
 
 
 @require_GET
@@ -137,8 +154,10 @@ def _period(request: HttpRequest) -> tuple[date, date, str, list[str]]:
 def reports(request: HttpRequest) -> HttpResponse:
     """What was taken in over a period, and the statistics of it."""
     first, last, wanted, mistakes = _period(request)
+    page = by_number(request, by_job(taken_in_between(first, last, wanted)), _ROWS_SHOWN)
     context = {
-        "report": report_of_period(first, last, wanted),
+        "report": {"rows": rows_of_attempts(Render.objects.filter(pk__in=[one.pk for one in page.rows]))},
+        "page": page,
         "statistics": statistics_of(first, last, wanted),
         "first": first.isoformat(),
         "last": last.isoformat(),

@@ -6,8 +6,6 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from django.db.models import F
-
 from brisk_core.facts import Group
 from brisk_web.checks.models import Check, Finding
 
@@ -59,25 +57,19 @@ def ribbon_of(rows: Iterable[tuple[str, str]]) -> list[Cell]:
     ]
 
 
-def ribbons_of(checks: Iterable[Check]) -> dict[int, list[Cell]]:
-    """Return the ribbons of several checks by id, in one query."""
+def ribbons_of(checks: Iterable[Check]) -> dict[int, tuple[list[Cell], list[str]]]:
+    """Return the ribbon of each of several checks, and the labels of the lines that decide its verdict, at most three
+    and none for a pass, by the check's id, in one query.
+    """
+    known = {check.pk: check for check in checks}
     rows: dict[int, list[tuple[str, str]]] = defaultdict(list)
-    found = Finding.objects.filter(check_record__in=[check.pk for check in checks])
-    for check_id, group, outcome in found.order_by("position").values_list("check_record_id", "group", "outcome"):
-        rows[check_id].append((group, outcome))
-    return {check_id: ribbon_of(pairs) for check_id, pairs in rows.items()}
-
-
-def worst_lines(checks: Iterable[Check]) -> dict[int, list[str]]:
-    """Return the labels of the lines that decide each check's verdict, at most three, by check id; none for a pass."""
     labels: dict[int, list[str]] = defaultdict(list)
-    deciding = Finding.objects.filter(check_record__in=[check.pk for check in checks]).exclude(outcome="pass")
-    for check_id, label in (
-        deciding.filter(outcome=F("check_record__verdict")).order_by("position").values_list("check_record_id", "label")
-    ):
-        if len(labels[check_id]) < _MOST_NAMED:
+    found = Finding.objects.filter(check_record__in=known).order_by("position")
+    for check_id, group, outcome, label in found.values_list("check_record_id", "group", "outcome", "label"):
+        rows[check_id].append((group, outcome))
+        if outcome == known[check_id].verdict != "pass" and len(labels[check_id]) < _MOST_NAMED:
             labels[check_id].append(label)
-    return labels
+    return {check_id: (ribbon_of(pairs), labels[check_id]) for check_id, pairs in rows.items()}
 
 
 def because(verdict: str, lines: Iterable[tuple[str, str]]) -> str:

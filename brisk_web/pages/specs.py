@@ -89,11 +89,10 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
     today, reviewed = timezone.localdate(), version.reviews.select_related("by").first()
     due = reviewed.next_by if reviewed else version.review_by
     is_newest = version == version.spec.current
+    using = owed(Deliverable.objects.filter(spec_version__spec=version.spec))
     context = {
         "version": version,
-        "older": owed(Deliverable.objects.filter(spec_version__spec=version.spec)).exclude(spec_version=version).count()
-        if is_newest
-        else 0,
+        "older": using.exclude(spec_version=version).count() if is_newest else 0,
         "groups": groups.items(),
         "origins": document.origins,
         "base": version.base,
@@ -112,9 +111,10 @@ def spec_sheet(request: HttpRequest, slug: str) -> HttpResponse:
         "due": due,
         "overdue": bool(due and due < today),
         "next_by": today.replace(year=today.year + 1, day=min(today.day, 28)),
-        "deliverables": owed(Deliverable.objects.filter(spec_version__spec=version.spec))
-        .select_related("job", "spec_version")
-        .order_by("job__title", "name"),
+        "deliverables": using.select_related("job", "spec_version")
+        .defer("spec_version__document", "spec_version__source")
+        .order_by("job__title", "name")[:_MOST_LISTED],
+        "deliverable_count": using.count(),
         "check_count": Check.objects.filter(spec_version__spec=version.spec).count(),
     }
     return render(request, "shelf/spec_sheet.html", context)
@@ -156,6 +156,7 @@ def spec_document(request: HttpRequest, slug: str, number: int, kind: str) -> Ht
     return HttpResponse(text_of(version), content_type="application/yaml; charset=utf-8")
 
 
+_MOST_LISTED = 100  # deliverables that a spec is ordered for
 _MOST_TRIED = 30  # checks or files by which a draft is tried, the newest
 
 _EXAMPLE_SOURCE = "Where the requirements come from, with edition or section"

@@ -34,6 +34,11 @@ class Spec(models.Model):
         return self.versions.filter(published_at__isnull=False).order_by("-number").first()
 
 
+def version_words(name: str, number: int) -> str:
+    """What a version of a spec is called."""
+    return f"{name}, version {number}"
+
+
 class SpecVersion(models.Model):
     """One version of a spec."""
 
@@ -52,7 +57,7 @@ class SpecVersion(models.Model):
         constraints = [models.UniqueConstraint(fields=("spec", "number"), name="one_version_a_number")]
 
     def __str__(self) -> str:
-        return f"{self.spec.name}, version {self.number}"
+        return version_words(self.spec.name, self.number)
 
     def parsed(self) -> Document:
         """Return the document as the core reads it; the same document is read once a process."""

@@ -10,9 +10,9 @@ import shutil
 import tempfile
 import unicodedata
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import IO, Any, BinaryIO
 
@@ -115,7 +115,7 @@ class Entry:
     path: str  #: below the root
     is_folder: bool
     size: int
-    known: MediaFile | None
+    known: MediaFile | None = None  #: what it is registered as, where that was asked
 
 
 def _confined(root: StorageRoot, path: str) -> tuple[Any, str]:
@@ -151,19 +151,20 @@ def browse(root: StorageRoot, path: str = "") -> list[Entry]:
     filesystem, full = _confined(root, path)
     with _refusing(f"list {path or root.name}"):
         found = filesystem.ls(full, detail=True)
-    known = {
-        file.path: file for file in MediaFile.objects.filter(root=root, path__startswith=f"{path}/" if path else "")
-    }
     entries = []
     for info in found:
         name = PurePosixPath(info["name"]).name
         below = f"{path}/{name}" if path else name
         folder = info["type"] == "directory"
         if not name.startswith(".") and info["type"] in ("directory", "file"):
-            entries.append(
-                Entry(name=name, path=below, is_folder=folder, size=int(info["size"] or 0), known=known.get(below))
-            )
+            entries.append(Entry(name=name, path=below, is_folder=folder, size=int(info["size"] or 0)))
     return sorted(entries, key=lambda entry: (not entry.is_folder, entry.name.casefold()))
+
+
+def known_among(root: StorageRoot, entries: Sequence[Entry]) -> list[Entry]:
+    """Return entries of a root with the file that each is registered as."""
+    known = {file.path: file for file in MediaFile.objects.filter(root=root, path__in=[one.path for one in entries])}
+    return [replace(one, known=known.get(one.path)) for one in entries]
 
 
 def require_folder(root: StorageRoot, folder: str) -> None:

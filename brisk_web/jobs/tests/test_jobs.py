@@ -36,6 +36,7 @@ class JobTest(HouseMixin, TestCase):
     def test_a_name_that_nearly_fits_is_offered_with_its_difference(self) -> None:
         self.deliverable("Tall", "CANAL_TALL_EN_V##.mov")
         self.deliverable("Anything", "??_*_MASTER.mxf")
+        self.deliverable("Sound", "MIX.wav")
         for name, deliverable, difference in (
             ("canal_v03.mp4", "Wide", "capital and small letters differ"),
             ("CANAL_V03.mov", "Wide", "it ends in .mov, not in .mp4"),
@@ -44,6 +45,8 @@ class JobTest(HouseMixin, TestCase):
             ("CANAL_V03", "Wide", "it ends in nothing, not in .mp4"),
             ("AB_7_master.mxf", "Anything", "capital and small letters differ"),
             ("TIDEMILL_V03.mp4", "", ""),
+            ("MIX.aif", "Sound", "it ends in .aif, not in .wav"),
+            ("A_MIX.wav", "", ""),
         ):
             with self.subTest(name):
                 found = suggest(name)

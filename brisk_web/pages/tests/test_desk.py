@@ -94,5 +94,5 @@ class DeskTest(HouseMixin, TestCase):
             if not query:
                 break
         self.assertEqual(len(set(seen)), 20)
-        with self.assertNumQueries(20):
+        with self.assertNumQueries(19):
             self.client.get("/")
