@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import codecs
 import zipfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import opentimelineio as otio
 
+from brisk_core.edit.aaf_reading import read_aaf
 from brisk_core.edit.edl_lines import EdlLines, read_lines
 from brisk_core.edit.edl_reading import lay_out, marks_of
 from brisk_core.edit.hints import EditHints
@@ -48,7 +50,7 @@ def import_edit(path: Path, *, name: str | None = None, hints: EditHints | None 
     if size > LARGEST_EDIT:
         raise EditRefused(f"the edit has {size} bytes; expected at most {LARGEST_EDIT}")
     if first == _COMPOUND_FILE:
-        return from_document(_parse_aaf(path), stem, hints)
+        return _from_aaf(path, stem, hints)
     text = _decoded(path.read_bytes())
     if text.lstrip().startswith("{"):
         return from_document(_parse(text, "otio_json", "OTIO document"), stem, hints)
@@ -99,8 +101,17 @@ def _parse(text: str, adapter: str, what: str, **options: Any) -> otio.schema.Ti
     return _the_timeline(lambda: otio.adapters.read_from_string(text, adapter, **options), what)
 
 
-def _parse_aaf(path: Path) -> otio.schema.Timeline:
-    return _the_timeline(lambda: otio.adapters.read_from_file(str(path), "AAF"), "AAF file")
+def _from_aaf(path: Path, stem: str, hints: EditHints) -> Timeline:
+    starts = []
+
+    def read() -> Any:
+        found, start = read_aaf(path)
+        starts.append(start)
+        return found
+
+    timeline = from_document(_the_timeline(read, "AAF file"), stem, hints)
+    label = starts[0].at(timeline.rate) if starts[0] and not hints.start else None
+    return replace(timeline, start=label) if label else timeline
 
 
 def _the_timeline(read: Any, what: str) -> otio.schema.Timeline:
