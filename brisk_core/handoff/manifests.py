@@ -19,6 +19,8 @@ ALGORITHMS: dict[str, int] = {"md5": 32, "sha256": 64, "xxh128": 32}
 _MOST_BYTES = 64 << 20
 _MHL_ALGORITHMS = ("md5", "xxh128", "sha1", "xxh64", "xxh3", "c4")
 _LINE = re.compile(r"\\?([0-9a-fA-F]+) [ *](.+)")
+_TAGGED = re.compile(r"\\?([A-Z0-9-]+) \((.+)\) = ([0-9a-fA-F]+)")  # as md5sum --tag and BSD write
+_ALONE = re.compile(r"[0-9a-fA-F]+")  # a list beside one file, which names it
 
 
 class ManifestRefused(ValueRefused):
@@ -77,19 +79,29 @@ def read_manifest(path: Path) -> list[Listed]:
 
 
 def _says(line: str) -> bool:
-    return bool(line.strip()) and not line.startswith("#")
+    return bool(line.strip()) and not line.startswith(("#", ";"))
 
 
 def _listed(line: str, number: int, kind: str, name: str) -> Listed:
-    met = _LINE.fullmatch(line)
-    if not met or len(met[1]) != ALGORITHMS[kind]:
+    digest, path = _digest_and_path(line, kind, name)
+    if len(digest) != ALGORITHMS[kind]:
         raise ManifestRefused(
             f"line {number} of {name}: met {line[:60]!r}; expected {ALGORITHMS[kind]} digits and a path"
         )
-    path = met[2]
     if line.startswith("\\"):
         path = re.sub(r"\\([\\n])", lambda one: "\n" if one[1] == "n" else "\\", path)
-    return Listed(path=safe_path(path), algorithm=kind, digest=met[1].lower())
+    return Listed(path=safe_path(path), algorithm=kind, digest=digest.lower())
+
+
+def _digest_and_path(line: str, kind: str, name: str) -> tuple[str, str]:
+    """Take a line of a list apart; both are empty where it is none."""
+    if met := _LINE.fullmatch(line):
+        return met[1], met[2]
+    if (met := _TAGGED.fullmatch(line)) and met[1].lower().replace("-", "") == kind:
+        return met[3], met[2]
+    if _ALONE.fullmatch(line.strip()):
+        return line.strip(), name.rpartition(".")[0]
+    return "", ""
 
 
 @dataclass

@@ -103,11 +103,29 @@ class ManifestTest(FolderCase):
         path.write_text(list_text({"a\\b\nc": "0" * 32, "plain": "1" * 32}), encoding="utf-8")
         self.assertEqual([one.path for one in read_manifest(path)], ["a/b\nc", "plain"])
 
+    def test_lists_as_other_programs_write_them(self) -> None:
+        md5, sha256 = "AB" * 16, "cd" * 32
+        for name, content, expected in (
+            ("film.mov.md5", f"{md5}\r\n", ("film.mov", md5.lower())),
+            ("film.mov.md5", f"; by hand\r\n\r\n{md5} *film.mov\r\n", ("film.mov", md5.lower())),
+            ("a.md5", f"MD5 (in/a film (1).mov) = {md5}\n", ("in/a film (1).mov", md5.lower())),
+            ("a.sha256", f"SHA256 (film.mov) = {sha256}\n", ("film.mov", sha256)),
+        ):
+            path = self.folder / name
+            path.write_text(content, encoding="utf-8")
+            self.assertEqual([(one.path, one.digest) for one in read_manifest(path)], [expected], content)
+        made = subprocess.run(["md5sum", "--tag", "--", path.name], cwd=self.folder, check=True, capture_output=True)
+        (self.folder / "tagged.md5").write_bytes(made.stdout)
+        self.assertEqual(read_manifest(self.folder / "tagged.md5")[0].path, "a.sha256")
+
     def test_what_is_no_list_is_said(self) -> None:
         doctype = '<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "b">]><hashlist xmlns="urn:ASC:MHL:v2.0"/>'
         other = '<hashlist xmlns="urn:ASC:MHL:v2.0"><hashes><hash><path>../../etc/x</path><md5>a</md5></hash></hashes></hashlist>'
         for name, content, says in (
             ("a.md5", "0123  x\n", "line 1 of a.md5"),
+            ("a.md5", f"SHA256 (x) = {'0' * 64}\n", "line 1 of a.md5"),
+            ("a.md5", f"MD5 (../x) = {'0' * 32}\n", "inside the folder"),
+            ("a.md5", f"{'0' * 31}\n", "line 1 of a.md5"),
             ("a.md5", f"{'0' * 32}  ../x\n", "inside the folder"),
             ("a.md5", f"{'0' * 32}  /etc/x\n", "inside the folder"),
             ("a.md5", "\xff\xfe", "no text in UTF-8"),
