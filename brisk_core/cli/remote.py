@@ -12,14 +12,16 @@ from collections.abc import Mapping
 from http import HTTPStatus
 from pathlib import Path
 from typing import Any
-from urllib.parse import quote, urlsplit
+from urllib.parse import urlsplit
 
 import requests
 
 from brisk_core.cli.saying import A_FAIL, NO_FAIL, UNREADABLE, WRONG_USE, Refusal, say, say_json
 
 _TIMEOUTS_S = (10, 300)  # to connect, and for the next bytes
-_PAUSES_WHERE_FULL_S = (3, 6, 12, 24, 48)
+_PAUSES_S = (1, 3, 6, 12, 24, 48)  # before going on with a file that broke off, or for which there was no room
+_PIECE = 16 << 20  # bytes of a file that are sent at once
+_LATER = (HTTPStatus.BAD_GATEWAY, HTTPStatus.SERVICE_UNAVAILABLE, HTTPStatus.GATEWAY_TIMEOUT)
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 10.0
 _LOOPBACK = ("127.0.0.1", "localhost", "::1")
 _OVER = ("done", "failed", "cancelled")
@@ -43,8 +45,7 @@ def run(options: argparse.Namespace) -> int:
     if not path.is_file():
         raise Refusal(UNREADABLE, f"there is no file {options.file}")
     house = _House(options.at, os.environ.get("BRISK_TOKEN", ""))
-    with path.open("rb") as data:
-        file = house.ask("PUT", f"uploads/{quote(path.name, safe='')}", data=data)
+    file = _send(house, path)
     if options.spec:
         check = house.ask("POST", "checks", json={"file": file["id"], "spec": options.spec})
     else:
@@ -55,6 +56,34 @@ def run(options: argparse.Namespace) -> int:
     else:
         _print(document)
     return A_FAIL if document["verdict"] == "fail" else NO_FAIL
+
+
+def _send(house: _House, path: Path) -> dict[str, Any]:
+    """Send a file piece by piece, from where it broke off if it does; return it as the house knows it."""
+    told = house.ask("POST", "uploads", json={"name": path.name, "size": path.stat().st_size})
+    address, pauses, broke = f"uploads/{told['id']}/bytes", iter(_PAUSES_S), False
+    with path.open("rb") as file:
+        while told["file"] is None:
+            try:
+                if broke:
+                    told, broke = house.ask("GET", address), False
+                    continue
+                file.seek(told["offset"])
+                if not (piece := file.read(_PIECE)):
+                    raise Refusal(UNREADABLE, f"{path.name} became shorter while it was sent")
+                told = house.ask("PUT", address, params={"offset": told["offset"]}, data=piece)
+                pauses = iter(_PAUSES_S)
+            except Broken:
+                pause = next(pauses, None)
+                if pause is None:
+                    raise
+                time.sleep(pause)
+                broke = True
+    return dict(told["file"])
+
+
+class Broken(Refusal):
+    """A house that cannot be reached, or has no room for more at once: it may later."""
 
 
 class _House:
@@ -76,31 +105,22 @@ class _House:
         self._session.headers["Authorization"] = f"Bearer {token}"
 
     def ask(self, method: str, path: str, **more: Any) -> dict[str, Any]:
-        """Call the house; return what it says. Raises ``Refusal`` with its sentence, or that it cannot be reached."""
+        """Call the house; return what it says. Raises ``Refusal`` with its sentence, ``Broken`` where it may later."""
         try:
-            answer = self._call(method, path, more)
-            told: Any = answer.json()
-        except requests.JSONDecodeError as error:
-            raise Refusal(UNREADABLE, f"{self._base} answers {answer.status_code}, and not as a house does") from error
-        except requests.RequestException as error:
-            raise Refusal(UNREADABLE, f"{self._base} cannot be reached: {error}") from error
-        if not answer.ok or not isinstance(told, dict):
-            says = told.get("detail") if isinstance(told, dict) else None
-            raise Refusal(WRONG_USE, f"the house refuses: {says or f'status {answer.status_code}'}")
-        return told
-
-    def _call(self, method: str, path: str, more: dict[str, Any]) -> requests.Response:
-        """Call the house, again after a while where it has no room for more at once."""
-        for pause in (*_PAUSES_WHERE_FULL_S, None):
             answer = self._session.request(
                 method, self._base + path, timeout=_TIMEOUTS_S, allow_redirects=False, **more
             )
-            if answer.status_code != HTTPStatus.SERVICE_UNAVAILABLE or pause is None:
-                break
-            time.sleep(pause)
-            if "data" in more:
-                more["data"].seek(0)
-        return answer
+            told: Any = answer.json()
+        except requests.JSONDecodeError as error:
+            kind = Broken if answer.status_code in _LATER else Refusal
+            raise kind(UNREADABLE, f"{self._base} answers {answer.status_code}, and not as a house does") from error
+        except requests.RequestException as error:
+            raise Broken(UNREADABLE, f"{self._base} cannot be reached: {error}") from error
+        if not answer.ok or not isinstance(told, dict):
+            says = told.get("detail") if isinstance(told, dict) else None
+            kind = Broken if answer.status_code in _LATER else Refusal
+            raise kind(WRONG_USE, f"the house refuses: {says or f'status {answer.status_code}'}")
+        return told
 
 
 def _wait_for(house: _House, file: Mapping[str, Any], check: Mapping[str, Any], seconds: float) -> dict[str, Any]:

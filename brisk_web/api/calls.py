@@ -19,7 +19,7 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from brisk_core.errors import CoreError
-from brisk_web.api import deciding, ordering, reading  # noqa: F401 - their calls are those of the router
+from brisk_web.api import deciding, ordering, reading, sending  # noqa: F401 - their calls are those of the router
 from brisk_web.api.access import ByToken
 from brisk_web.api.models import GivenAnswer
 from brisk_web.api.problems import TYPE, Problem, problem

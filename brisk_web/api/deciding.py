@@ -29,8 +29,7 @@ from brisk_web.jobs import services as jobs
 from brisk_web.jobs.models import Deliverable, Render
 from brisk_web.shelf.services import newest_of
 from brisk_web.storage.models import MediaFile, StorageRoot
-from brisk_web.storage.services import receive, register
-from brisk_web.ui.asking import whole
+from brisk_web.storage.services import register
 
 
 def _told(kind: str, row: Decision) -> dict[str, Any]:
@@ -68,27 +67,6 @@ def register_file(request: HttpRequest, asked: schemas.NewFile) -> Status[dict[s
     if root is None:
         raise Problem(HTTPStatus.UNPROCESSABLE_ENTITY, f"There is no storage root {asked.root!r}.")
     file = register(root, asked.path, by=by)
-    return Status(201, told_file(files_told().get(pk=file.pk)))
-
-
-@router.put(
-    "/uploads/{name}",
-    response={201: schemas.FileTold},
-    summary="Send a file",
-    openapi_extra={
-        "requestBody": {
-            "required": True,
-            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
-        }
-    },
-)
-def send_file(request: HttpRequest, name: str) -> Status[dict[str, Any]]:
-    """Send the bytes of a file under its name; it is read at once."""
-    by = caller(request, TAKE_IN, "storage.add_mediafile")
-    length = whole(request.headers.get("Content-Length"))
-    if length is None:
-        raise Problem(HTTPStatus.LENGTH_REQUIRED, "met no Content-Length; expected how many bytes the file has")
-    file = receive(name, length, request, by=by)  # type: ignore[arg-type]  # a request reads
     return Status(201, told_file(files_told().get(pk=file.pk)))
 
 

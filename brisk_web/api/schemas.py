@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 from typing import Annotated, Any
+from uuid import UUID
 
 from ninja import Field, Schema
 from pydantic import AwareDatetime, ConfigDict
@@ -30,6 +31,13 @@ class NewFile(Asked):
 
     root: str = Field(description="name of a storage root")
     path: str = Field(min_length=1, description="below the root")
+
+
+class NewUpload(Asked):
+    """A file that is sent in pieces."""
+
+    name: str = Field(min_length=1, max_length=255)
+    size: int = Field(ge=1, description="bytes of the whole file")
 
 
 class TakeIn(Asked):
@@ -210,6 +218,17 @@ class FileTold(Schema):
     size: int = Field(description="bytes")
     reading: str = Field(description="queued, running, done, failed, cancelled; empty for none")
     error: str
+
+
+class UploadTold(Schema):
+    """A file that is being sent in pieces."""
+
+    id: UUID
+    name: str
+    size: int = Field(description="bytes of the whole file")
+    offset: int = Field(description="bytes that are there; the next piece begins with this one, counted from 0")
+    ends_at: datetime = Field(description="when it is given up unless another piece comes")
+    file: FileTold | None = Field(description="the file, once all is there")
 
 
 class CheckTold(Schema):

@@ -301,6 +301,7 @@ class RightsTest(ApiCase):
             "check_id": self.check.pk,
             "deliverable_id": self.render_of(self.check).deliverable_id,
             "kind": "waiver",
+            "upload_id": _NO_UPLOAD,
         }
         return [
             (method, path.removeprefix("/api/v1").format_map(_Ones(numbers | {"action": "pause"})))
@@ -315,7 +316,9 @@ class RightsTest(ApiCase):
     def ask(self, method: str, path: str, text: str) -> Any:
         if method == "put":
             headers = {"authorization": f"Bearer {text}"}
-            return self.caller.put(f"/api/v1{path}", b"x", content_type="application/octet-stream", headers=headers)
+            return self.caller.put(
+                f"/api/v1{path}?offset=0", b"x", content_type="application/octet-stream", headers=headers
+            )
         return self.get(path, text) if method == "get" else self.post(path, {}, text)
 
     def test_nobody_without_a_token_that_counts(self) -> None:
@@ -341,7 +344,7 @@ class RightsTest(ApiCase):
         reads, writes = self.token_for(LEAD, "read"), self.token_for(LEAD, *[one for one in SCOPES if one != "read"])
         before = AuditEntry.objects.count()
         for method, path in self.calls():
-            asks = method == "get" or path == "/plans"
+            asks = (method == "get" and not path.endswith("/bytes")) or path == "/plans"  # who sends asks how far it is
             answer = self.ask(method, path, writes if asks else reads)
             if answer.status_code == 422:  # what it takes is read first, and nothing was sent
                 answer = self.post(path, self.sample(path), writes if asks else reads)
@@ -366,9 +369,12 @@ class RightsTest(ApiCase):
             "checks": {"file": 1, "spec": "x"}, "waivers": {"line": "size", "reason": "x"}, "taking-back": {"why": "x"},
             "comments": {"words": "x"}, "captions": {"captions": 1}, "specs": {"text": "x"},
             "deliverables": {"name": "x", "spec": "x"}, "plans": {"kind": "rates", "asked": {}},
-            "timelines": {"name": "a.edl", "text": "x"}, "watchings": {"start": 0, "end": 1}, "signatures": {"password": "x"}, "hand-offs": {"destination": "x"},
+            "uploads": {"name": "a.mp4", "size": 3}, "timelines": {"name": "a.edl", "text": "x"}, "watchings": {"start": 0, "end": 1}, "signatures": {"password": "x"}, "hand-offs": {"destination": "x"},
         }  # fmt: skip
         return samples.get(path.rpartition("/")[2], {})
+
+
+_NO_UPLOAD = "00000000-0000-0000-0000-000000000000"
 
 
 class _Ones(dict[str, Any]):
@@ -470,6 +476,7 @@ class ShapeTest(ApiCase):
                 "handoff_id": 1,
                 "kind": chance.choice(["waiver", "x"]),
                 "action": "pause",
+                "upload_id": _NO_UPLOAD,
             }
             if chance.random() < 0.3:
                 query = "&".join(f"{name}={chance.choice(odd[2:10])}" for name in chance.sample(_QUERY, 2))
@@ -527,9 +534,56 @@ class SendTest(ApiCase):
 
     def test_what_breaks_off_or_is_none_leaves_nothing(self) -> None:
         self.refused(self.send(b"", **{"content-length": "0"}), 422, "is empty; expected a media file")
-        self.refused(self.send(b""), 411, "expected how many bytes the file has")
+        self.refused(self.send(b""), 411, "expected how many bytes are sent")
         with self.assertRaisesMessage(StorageRefused, "broke off after 3 of 9 bytes; send it again"):
             receive("a.mp4", 9, io.BytesIO(b"abc"), by=self.operator)
         self.refused(self.send(b"abc", name="a%0Ab.mp4"), 422, "expected printable characters")
         self.assertFalse(Upload.objects.exists())
         self.assertFalse(list((self.folder / "data").rglob("*.part")))
+
+
+class PiecesTest(ApiCase):
+    """A file that is sent in pieces."""
+
+    def begin(self, size: int, name: str = "later.mp4") -> Any:
+        return self.post("/uploads", {"name": name, "size": size})
+
+    def piece(self, key: str, offset: object, data: bytes, text: str = "") -> Any:
+        return self.caller.put(
+            f"/api/v1/uploads/{key}/bytes?offset={offset}",
+            data,
+            content_type="application/octet-stream",
+            headers={"authorization": f"Bearer {text or self.text}"},
+        )
+
+    def test_pieces_become_the_file(self) -> None:
+        data = (self.folder / "shelf" / self.check.media_file.path).read_bytes()
+        begun = self.begin(len(data)).json()
+        self.assertEqual((begun["offset"], begun["size"], begun["file"]), (0, len(data), None))
+        self.assertEqual(self.piece(begun["id"], 0, data[:1000]).json()["offset"], 1000)
+        self.refused(self.piece(begun["id"], 0, data[:1000]), 409, "expected byte 1000")
+        told = self.get(f"/uploads/{begun['id']}/bytes").json()
+        self.assertEqual((told["offset"], told["file"]), (1000, None))
+        last = self.piece(begun["id"], 1000, data[1000:])
+        file = MediaFile.objects.get(pk=last.json()["file"]["id"])
+        self.assertEqual((last.status_code, Path(file.url).read_bytes()), (200, data))
+        self.assertEqual(self.get(f"/uploads/{begun['id']}/bytes").json()["file"]["id"], file.pk)
+
+    def test_what_is_no_piece_is_refused(self) -> None:
+        key = self.begin(10).json()["id"]
+        self.refused(self.piece(key, 0, b"x" * 11), 422, "met a chunk of 11 bytes; expected at most 10")
+        self.refused(self.piece(key, -1, b"x"), 422, "offset")
+        self.refused(self.piece(key, "x", b"x"), 422, "offset")
+        with mock.patch("brisk_web.api.sending.LARGEST_PIECE", 2):
+            self.refused(self.piece(key, 0, b"abc"), 413, "expected at most 2")
+        self.refused(self.piece(key, 0, b""), 411, "Content-Length")
+        self.refused(self.begin(0), 422, "size")
+        self.refused(self.begin(1 << 60), 422, "expected at most")
+        self.refused(self.begin(3, "a\nb.mp4"), 422, "printable")
+        self.assertEqual(self.get(f"/uploads/{key}/bytes").json()["offset"], 0)
+
+    def test_an_upload_belongs_to_who_began_it(self) -> None:
+        key = self.begin(10).json()["id"]
+        other = self.token_for(LEAD)
+        self.refused(self.piece(key, 0, b"abc", other), 404, "no such thing")
+        self.refused(self.get(f"/uploads/{key}/bytes", other), 404, "no such thing")

@@ -8,6 +8,7 @@ import json
 import os
 import threading
 from http.server import BaseHTTPRequestHandler, HTTPServer
+from pathlib import Path
 from unittest import mock
 
 from django.test import LiveServerTestCase
@@ -77,23 +78,60 @@ class RemoteTest(QueueTestCase, LiveServerTestCase):
         self.assertEqual((status, owed.renders.count()), (A_FAIL, 1))
         self.assertIn("fail          Fast start", said)
 
-    def test_a_house_that_is_full_is_asked_again_with_the_whole_file(self) -> None:
-        arrived = []
+    def test_a_file_goes_on_where_it_broke_off(self) -> None:
+        data, arrived, asked = self.path.read_bytes(), bytearray(), []
 
-        class Full(BaseHTTPRequestHandler):
+        class Rough(BaseHTTPRequestHandler):
+            """A house that is full, breaks off in a piece, takes one, and then refuses."""
+
+            def do_POST(self) -> None:
+                self.tell(201)
+
+            def do_GET(self) -> None:
+                asked.append("GET")
+                self.tell(200)
+
             def do_PUT(self) -> None:
-                arrived.append(len(self.rfile.read(int(self.headers["Content-Length"]))))
-                self.send_response(503 if len(arrived) < 3 else 403)
-                self.end_headers()
-                self.wfile.write(b'{"detail": "enough"}')
+                piece = self.rfile.read(int(self.headers["Content-Length"]))
+                asked.append(int(self.path.rpartition("=")[2]))
+                if len(asked) == 1:
+                    self.tell(503)
+                elif len(asked) == 3:  # half of it arrives, and nothing is answered
+                    arrived.extend(piece[: len(piece) // 2])
+                elif len(asked) == 5:
+                    arrived.extend(piece)
+                    self.tell(200)
+                else:
+                    self.tell(403)
 
-        with HTTPServer(("127.0.0.1", 0), Full) as house, mock.patch.object(remote, "_PAUSES_WHERE_FULL_S", (0, 0, 0)):
+            def tell(self, status: int) -> None:
+                self.send_response(status)
+                self.end_headers()
+                told = {"id": "7", "offset": len(arrived), "file": None, "detail": "enough"}
+                self.wfile.write(json.dumps(told).encode())
+
+        with (
+            HTTPServer(("127.0.0.1", 0), Rough) as house,
+            mock.patch.object(remote, "_PAUSES_S", (0, 0)),
+            mock.patch.object(remote, "_PIECE", len(data) // 2 + 1),
+        ):
             threading.Thread(target=house.serve_forever, daemon=True).start()
-            status, said = self.remote(str(self.path), "--spec", "small", at=f"http://127.0.0.1:{house.server_port}")
+            address = f"http://127.0.0.1:{house.server_port}"
+            status, said = self.remote(str(self.path), "--spec", "small", at=address)
             house.shutdown()
         self.assertEqual(status, WRONG_USE)
-        self.assertIn("the house refuses: enough", said)
-        self.assertEqual(arrived, [self.path.stat().st_size] * 3)
+        half = (len(data) // 2 + 1) // 2
+        self.assertEqual(asked[:5], [0, "GET", 0, "GET", half])
+        self.assertTrue(data.startswith(bytes(arrived)))
+        self.assertGreater(len(arrived), half)
+        self.assertIn("enough", said)
+
+    def test_a_file_of_several_pieces_arrives_as_it_is(self) -> None:
+        spec_version(_PASSES)
+        with mock.patch.object(remote, "_PIECE", 1000):
+            status, said = self.remote(str(self.path), "--spec", "codec")
+        self.assertEqual(status, NO_FAIL, said)
+        self.assertEqual(Path(MediaFile.objects.get().url).read_bytes(), self.path.read_bytes())
 
     def test_what_cannot_be_done_is_said_with_another_status(self) -> None:
         spec_version()
