@@ -17,6 +17,8 @@ import struct
 import threading
 import time
 from collections.abc import Callable, Iterable, MutableMapping
+from contextlib import suppress
+from dataclasses import dataclass
 from functools import partial
 from selectors import EVENT_READ
 from typing import Any
@@ -54,59 +56,97 @@ class Arrived(enum.Enum):
 class Line:
     """The socket of one connection, with a clock: it ends where the other side takes or gives next to nothing."""
 
-    def __init__(self, sock: socket.socket, *, grace: float, least: float, silence: float) -> None:
+    def __init__(self, sock: socket.socket, takers: threading.Semaphore, *, grace: float, least: float, silence: float):
         """Watch a socket.
 
-        ``grace`` seconds are free; then ``least`` bytes a second have to move. ``silence`` is the longest time, in
-        seconds, in which nothing moves at all.
+        ``takers`` is held by lines whose other side does not take what is sent at once. ``grace`` seconds of waiting
+        are free; then ``least`` bytes have to move in each. ``silence`` is the longest wait, in seconds, in which
+        nothing moves at all.
         """
-        self._sock = sock
+        self._sock, self._takers = sock, takers
         self._grace, self._least = grace, least
         self.arrived = Arrived.TOO_LITTLE  #: when the request was given a thread
-        self.give_back: Callable[[], None] | None = None  #: called when a long body has ended
+        self._give_back: list[threading.Semaphore] = []
         span = struct.pack("ll", int(silence), int(silence % 1 * 1e6))  # struct timeval
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, span)
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDTIMEO, span)
-        self.begin()
+        self._received, self._sent = _Moved(), _Moved()
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._sock, name)
 
     def begin(self) -> None:
         """Begin a request."""
-        self._read_since, self._sent_since = time.monotonic(), 0.0
-        self._received = self._sent = 0
+        self._received, self._sent = _Moved(), _Moved()
+
+    def end(self) -> None:
+        """Give back what was held for the request."""
+        while self._give_back:
+            self._give_back.pop().release()
+
+    def hold(self, share: threading.Semaphore) -> bool:
+        """Hold one of a share until the request ends; is there one?"""
+        free = share.acquire(blocking=False)
+        if free:
+            self._give_back.append(share)
+        return free
+
+    @property
+    def holds(self) -> bool:
+        """Is something held for the request?"""
+        return bool(self._give_back)
 
     def recv(self, size: int, flags: int = 0) -> bytes:
         """Receive; nothing, as from a line that broke, where it is silent or too slow."""
         if flags & socket.MSG_PEEK:
             return self._sock.recv(size, flags)
-        if self._is_slow(self._received, self._read_since):
+        if self._is_slow(self._received):
             return b""
-        try:
-            data = self._sock.recv(size, flags)
-        except BlockingIOError:
-            return b""
-        self._received += len(data)
+        with self._received:
+            try:
+                data = self._sock.recv(size, flags)
+            except BlockingIOError:
+                return b""
+        self._received.count += len(data)
         return data
 
     def sendall(self, data: bytes) -> None:
-        """Send all of it; raises ``ConnectionResetError`` where the other side is silent or too slow."""
-        self._sent_since = self._sent_since or time.monotonic()
+        """Send all of it; raises ``ConnectionResetError`` where the other side is silent or too slow, or where too many
+        wait like this one.
+        """
         rest = memoryview(data)
         while rest:
-            try:
-                count = self._sock.send(rest[:SHORT])
-            except BlockingIOError:
-                count = 0
-            self._sent += count
-            rest = rest[count:]
-            if not count or (rest and self._is_slow(self._sent, self._sent_since)):
-                raise ConnectionResetError(errno.ECONNRESET, "the client takes nothing")
+            rest = rest[self._send(rest[:SHORT]) :]
 
-    def _is_slow(self, count: int, since: float) -> bool:
-        spent = time.monotonic() - since
-        return spent > self._grace and count < self._least * spent
+    def _send(self, data: memoryview) -> int:
+        with suppress(BlockingIOError):
+            return self._sock.send(data, socket.MSG_DONTWAIT)
+        count = 0
+        if (self._takers in self._give_back or self.hold(self._takers)) and not self._is_slow(self._sent):
+            with self._sent, suppress(BlockingIOError):
+                count = self._sock.send(data)
+        if not count:
+            raise ConnectionResetError(errno.ECONNRESET, "the client takes too little")
+        self._sent.count += count
+        return count
+
+    def _is_slow(self, moved: _Moved) -> bool:
+        return moved.waited > self._grace and moved.count < self._least * moved.waited
+
+
+@dataclass(slots=True)
+class _Moved:
+    """What has moved in one direction, and how long it was waited for; as a context, the time in it is waited."""
+
+    count: int = 0
+    waited: float = 0.0
+    _since: float = 0.0
+
+    def __enter__(self) -> None:
+        self._since = time.monotonic()
+
+    def __exit__(self, *_: object) -> None:
+        self.waited += time.monotonic() - self._since
 
 
 class LongBodies:
@@ -120,12 +160,10 @@ class LongBodies:
     def __call__(self, environ: MutableMapping[str, Any], start: _Start, /) -> Iterable[bytes]:
         """Answer one request (PEP 3333)."""
         line: Line = environ["gunicorn.socket"]
-        if line.arrived is Arrived.HEAD:
-            if not self._free.acquire(blocking=False):
-                told = [("Content-Type", "application/problem+json"), ("Content-Length", str(len(_FULL)))]
-                start("503 Service Unavailable", [*told, ("Retry-After", "3")])
-                return [_FULL]
-            line.give_back = self._free.release
+        if line.arrived is Arrived.HEAD and not line.hold(self._free):
+            told = [("Content-Type", "application/problem+json"), ("Content-Length", str(len(_FULL)))]
+            start("503 Service Unavailable", [*told, ("Retry-After", "3")])
+            return [_FULL]
         return self._application(environ, start)
 
 
@@ -143,6 +181,7 @@ class PatientWorker(ThreadWorker):
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         """Begin without a connection."""
         super().__init__(*args, **kwargs)
+        self._takers = threading.Semaphore(max(1, self.cfg.threads // 2))
         self._arriving: dict[Any, tuple[float, int]] = {}  # when each has to be there, and bytes that are; oldest first
 
     def load_wsgi(self) -> None:
@@ -153,7 +192,7 @@ class PatientWorker(ThreadWorker):
     def enqueue_req(self, conn: Any) -> None:
         """Give a connection a thread once its request is there; until then it waits in the loop."""
         if not isinstance(conn.sock, Line):
-            conn.sock = Line(conn.sock, grace=self.grace, least=self.least, silence=self.silence)
+            conn.sock = Line(conn.sock, self._takers, grace=self.grace, least=self.least, silence=self.silence)
         there, seen = _look(conn, -1)
         if there or not self.alive:
             super().enqueue_req(conn)
@@ -186,16 +225,14 @@ class PatientWorker(ThreadWorker):
         try:
             goes_on = super().handle(conn)
         finally:
-            if line.give_back:
-                line.give_back()
-                line.give_back = None
+            line.end()
         if not goes_on:  # here and not in the loop, which would stand still for a client that stays
             util.close_graceful(conn.sock, timeout=0.2)
         return goes_on
 
     def _keepalive_after(self, conn: Any, keepalive: bool) -> bool:
         """May the connection take another request? Only where nobody has to wait for what is left of this one."""
-        unread = conn.sock.arrived is Arrived.HEAD and conn.sock.give_back is None
+        unread = conn.sock.arrived is Arrived.HEAD and not conn.sock.holds
         return not unread and bool(super()._keepalive_after(conn, keepalive))  # type: ignore[misc]  # no stub
 
     def _leave(self, conn: Any) -> None:
