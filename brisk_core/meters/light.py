@@ -10,13 +10,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from brisk_core.meters.picture import Picture, Plane, Samples
+from brisk_core.meters.picture import Picture, Samples
 from brisk_core.meters.rows import Rows
 from brisk_core.meters.spans import runs
 
-_DARK = 24  # mean 8-bit steps above black below which the percentile matters
-_NEARLY_BLACK = 16  # 8-bit steps above black below which every sample is counted, not only the bands'
-_PERCENTILE = 0.999
 BLACK_LIMIT = 4  #: 8-bit steps above black under which a picture counts as black
 
 _ACROSS, _DOWN = 12, 7  # cells in which luminance is followed
@@ -54,7 +51,7 @@ class LightMeter:
         rose, fell = self._changed(light, before[-1]) if before else (np.nan, np.nan)
         self._seen = now, light
         fixed = np.round(cells).astype(np.uint8).ravel(), _red(now, level).ravel()
-        return (mean, _high(now, mean), *fixed, rose, fell)
+        return (mean, now.high, *fixed, rose, fell)
 
     def _changed(self, light: NDArray[np.float32], before: Picture) -> tuple[float, float]:
         last = self._seen[1] if self._seen is not None and self._seen[0] is before else _light(before)
@@ -88,21 +85,6 @@ def _levels_of_values(samples: Samples) -> NDArray[np.float32]:
 @lru_cache(maxsize=8)
 def _light_of_values(samples: Samples) -> NDArray[np.float32]:
     return np.asarray(_levels_of_values(samples) ** _GAMMA * SCREEN_WHITE, np.float32)
-
-
-def _high(now: Picture, mean: float) -> int:
-    """The 99.9th percentile of luma in 8-bit steps, of every sample where the picture is dark."""
-    if mean >= now.samples.black + _DARK:
-        return int(cv2.minMaxLoc(now.bands)[1])
-    seen = _percentile(now.bands, 8)
-    return seen if seen > now.samples.black + _NEARLY_BLACK else _percentile(now.luma, now.samples.bits)
-
-
-def _percentile(plane: Plane, bits: int) -> int:
-    size = 1 << bits
-    counts = cv2.calcHist([plane], [0], None, [min(size, 1024)], [0, size]).ravel()
-    at = int(np.searchsorted(np.cumsum(counts), _PERCENTILE * plane.size))
-    return int(at * 256 // len(counts))
 
 
 def _red(now: Picture, level: NDArray[np.float32]) -> NDArray[np.uint8]:

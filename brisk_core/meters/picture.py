@@ -23,6 +23,9 @@ Plane = NDArray[Any]  #: (height, width) of uint8 or uint16
 Small = NDArray[np.float32]  #: (cells down, cells across), 8-bit code values
 
 _BANDS = 22  # kept of a picture
+_DARK = 24  # mean 8-bit steps above black below which the percentile matters
+_NEARLY_BLACK = 16  # 8-bit steps above black below which every sample is counted, not only the bands'
+_PERCENTILE = 0.999
 _CELLS = 160  # cells along the longer side of the small picture
 _COARSER = 6
 _PREDICTED = 16  # samples of a block that coders predict as one
@@ -53,6 +56,13 @@ def _as_8_bits(plane: Plane, bits: int) -> NDArray[np.uint8]:
         return plane
     narrow: NDArray[np.uint8] = (plane >> (bits - 8)).astype(np.uint8)
     return narrow
+
+
+def _percentile(plane: Plane, bits: int) -> int:
+    size = 1 << bits
+    counts = cv2.calcHist([plane], [0], None, [min(size, 1024)], [0, size]).ravel()
+    at = int(np.searchsorted(np.cumsum(counts), _PERCENTILE * plane.size))
+    return int(at * 256 // len(counts))
 
 
 @dataclass
@@ -101,6 +111,16 @@ class Picture:
     def bands(self) -> NDArray[np.uint8]:
         """Lines of the bands in 8-bit code values."""
         return _as_8_bits(self.coded_bands, self.samples.bits)
+
+    @cached_property
+    def high(self) -> int:
+        """The 99.9th percentile of luma in 8-bit steps, of every sample where the picture is nearly black; the highest
+        of the bands where it is not dark.
+        """
+        if float(self.small.mean()) >= self.samples.black + _DARK:
+            return int(cv2.minMaxLoc(self.bands)[1])
+        seen = _percentile(self.bands, 8)
+        return seen if seen > self.samples.black + _NEARLY_BLACK else _percentile(self.luma, self.samples.bits)
 
     @cached_property
     def tiles(self) -> NDArray[np.uint8]:
@@ -194,7 +214,7 @@ class Picture:
 
     def let_go(self) -> None:
         """Make the reduced forms and drop the planes, so that the decoder's memory is free."""
-        _ = self.size, self.bands, self.tiles, self.coarse_tiles, self.small, self.small_chroma
+        _ = self.size, self.bands, self.high, self.tiles, self.coarse_tiles, self.small, self.small_chroma
         self.planes = ()
         self.alpha = self.frame = self._compared = None
         self.__dict__.pop("coded_bands", None)
@@ -204,17 +224,18 @@ class Picture:
         self.let_go()
         blue, red = self.small_chroma or (_NO_CHROMA, _NO_CHROMA)
         samples = self.samples
-        meant = np.array([self.number, *self.size, samples.bits, samples.full], np.int64)
+        meant = np.array([self.number, *self.size, samples.bits, samples.full, self.high], np.int64)
         tiles = {"tiles": self.tiles, "coarse_tiles": self.coarse_tiles}
         return {"meant": meant, "bands": self.bands, **tiles, "small": self.small, "blue": blue, "red": red}
 
     @classmethod
     def from_arrays(cls, arrays: Mapping[str, NDArray[Any]]) -> Picture:
         """Return a picture of reduced forms that ``to_arrays`` gave."""
-        number, width, height, bits, full = arrays["meant"].tolist()
+        number, width, height, bits, full, high = arrays["meant"].tolist()
         picture = cls(number=number, planes=(), samples=Samples(bits=bits, full=bool(full)))
         picture.__dict__ |= {
             "size": (width, height),
+            "high": high,
             "bands": arrays["bands"],
             "tiles": arrays["tiles"],
             "coarse_tiles": arrays["coarse_tiles"],

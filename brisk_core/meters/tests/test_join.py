@@ -14,11 +14,15 @@ from brisk_core.scan import PictureScan
 
 COUNT = 14
 MISSING = {5, 9}
+BLACK, NEARLY_BLACK = {0, 1, 6, 12}, {7, 13}  # where segments begin and elsewhere
 
 
 def picture(number: int, bits: int) -> Picture:
     size = (320, 240) if number == 11 else (352, 288)
     luma = moment(number * 0.7, number // 6 + 1, grain=1, size=size)
+    if number in BLACK | NEARLY_BLACK:
+        luma = np.full_like(luma, 16)
+        luma[3 : 3 + 2 * (number in NEARLY_BLACK), 5:200] = 120  # a line of light
     planes = tuple(
         (plane.astype(np.uint16) << (bits - 8)) if bits > 8 else plane
         for plane in (luma, luma[::2, ::2], luma[1::2, ::2].copy())
