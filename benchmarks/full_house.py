@@ -9,26 +9,18 @@ server time, and the ratio to the sign-in page of this run; marks more than 20 q
 from __future__ import annotations
 
 import logging
-import statistics
 import sys
-import tempfile
 from datetime import timedelta
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
-from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import connection, models
-from django.test import Client
-from django.test.runner import DiscoverRunner
 from django.urls import reverse
 from django.utils import timezone
 from psycopg import sql
 
-from benchmarks.pages import cost, furnish  # sets Django up
-from brisk_core import sandbox
-from brisk_core.sandbox import requests
-from brisk_core.small_media import Small, make_small
+from benchmarks.pages import cost, furnish, own_house  # sets Django up
 from brisk_web.checks.models import Check, Finding
 from brisk_web.inspections.finding import index_facts
 from brisk_web.inspections.models import Fact, Inspection
@@ -111,21 +103,8 @@ def fill(root: StorageRoot, document: dict[str, object], files: int, owed: int, 
 def main() -> None:
     """Fill, measure, print."""
     files, owed, on_one = (int(text) for text in (sys.argv[1:4] or ("10000", "2000", "200")))
-    runner = DiscoverRunner(verbosity=0, interactive=False)
-    runner.setup_test_environment()
     logging.disable(logging.WARNING)  # addresses that are not read
-    plain = {"staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}
-    settings.STORAGES = settings.STORAGES | plain
-    before = runner.setup_databases()
-    try:
-        folder = Path(tempfile.mkdtemp(prefix="brisk-house-"))
-        path = make_small(folder / "a.mp4", Small())
-        document = sandbox.run(requests.Inspect(url=path.as_uri(), name=path.name, depth="full", take_digest=True))
-        person = get_user_model().objects.create_superuser("bench")
-        client = Client()
-        bare = statistics.median(cost(client, "/sign-in")[1] for _ in range(3))
-        client.force_login(person)
-        root = StorageRoot.objects.create(name="Shelf", url=str(folder))
+    with own_house() as (client, bare, root, document):
         ids = fill(root, document, files, owed, on_one)
         print(f"{MediaFile.objects.count():,} files, {Deliverable.objects.count():,} deliverables, "
               f"{Finding.objects.count():,} findings, {Fact.objects.count():,} facts")  # fmt: skip
@@ -141,8 +120,6 @@ def main() -> None:
             most = _MOST_QUERIES_OF_A_CHECK if "check_id" in wanted else _MOST_QUERIES
             mark = "  ← more than wanted" if queries > most or spent > _MOST_MS else ""
             print(f"{pattern.name:28}{queries:9}{spent:9.1f}{spent / bare:9.1f}{mark}", flush=True)
-    finally:
-        runner.teardown_databases(before)
 
 
 if __name__ == "__main__":

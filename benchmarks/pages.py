@@ -13,7 +13,8 @@ import statistics
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
@@ -74,9 +75,11 @@ def cost(client: Client, address: str) -> tuple[int, float]:
     return queries, statistics.median(spent)
 
 
-def main() -> None:
-    """Furnish, measure, print."""
-    few, many = (int(text) for text in (sys.argv[1:3] or ("2", "200")))
+@contextmanager
+def own_house() -> Iterator[tuple[Client, float, StorageRoot, dict[str, object]]]:
+    """Give a house in a database of its own: somebody who is signed in, what the plainest page takes (ms), a storage
+    root, and the document of an inspection; it is removed at the end.
+    """
     runner = DiscoverRunner(verbosity=0, interactive=False)
     runner.setup_test_environment()
     plain = {"staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"}}
@@ -86,12 +89,19 @@ def main() -> None:
         folder = Path(tempfile.mkdtemp(prefix="brisk-pages-"))
         path = make_small(folder / "a.mp4", Small())
         document = sandbox.run(requests.Inspect(url=path.as_uri(), name=path.name, depth="full", take_digest=True))
-        person = get_user_model().objects.create_superuser("bench")
         client = Client()
         bare = statistics.median(cost(client, "/sign-in")[1] for _ in range(3))
-        client.force_login(person)
+        client.force_login(get_user_model().objects.create_superuser("bench"))
+        yield client, bare, StorageRoot.objects.create(name="Shelf", url=str(folder)), document
+    finally:
+        runner.teardown_databases(before)
+
+
+def main() -> None:
+    """Furnish, measure, print."""
+    few, many = (int(text) for text in (sys.argv[1:3] or ("2", "200")))
+    with own_house() as (client, bare, root, document):
         job = Job.objects.create(title="Canal")
-        root = StorageRoot.objects.create(name="Shelf", url=str(folder))
         pages: dict[str, Callable[[], str]] = {
             "Desk": lambda: "/",
             "Files": lambda: "/files/",
@@ -106,8 +116,6 @@ def main() -> None:
             for name, address in pages.items():
                 queries, spent = cost(client, address())
                 print(f"{name:8}{count:14}{queries:9}{spent:9.1f}{spent / bare:9.1f}")
-    finally:
-        runner.teardown_databases(before)
 
 
 if __name__ == "__main__":
