@@ -14,7 +14,6 @@ from brisk_core.captions import (
     Captioned,
     Programme,
     hold_captions,
-    pages_of,
     read_caption_data,
     read_text_tracks,
 )
@@ -116,10 +115,11 @@ def _observe_captions_inside(source: Source, builder: FactsBuilder, data: Sequen
     documents = read_text_tracks(source) if builder.said(Witness.DECLARED, keys.TEXT_CAPTIONS) else ()
     channels = read_caption_data(source, [one for one in data if one.row is None])
     tracks = list(builder.said(Witness.OBSERVED, keys.TEXT_CAPTIONS) or ())
-    pages = [one for one in data if one.row is not None]
-    for one in pages:
-        tracks[one.row or 0] = replace(tracks[one.row or 0], count=sum(map(len, pages_of(one).values())))
-    documents += tuple(document for document in read_caption_data(source, pages) if document.captions)
+    for one in data:
+        if one.row is not None:  # teletext: the wrapper lists its track, what it shows is known only now
+            pages = read_caption_data(source, [one])
+            tracks[one.row] = replace(tracks[one.row], count=sum(len(page.captions) for page in pages))
+            documents += tuple(page for page in pages if page.captions)
     builder.observed(keys.TEXT_CAPTIONS, (*tracks, *(_track_of(document) for document in channels)))
     none = "the text of its captions is not read here" if tracks else "the file has no captions inside"
     documents += tuple(document for document in channels if document.captions)

@@ -12,7 +12,6 @@ from brisk_core.captions.placing import Placed, Programme, place, programme_of
 from brisk_core.captions.reading import EXTENSIONS, LARGEST, belongs_to, is_caption_name, read_captions
 from brisk_core.captions.rules import CAPTION_REMEDIES, LIMITS, CaptionRow, hold_captions, list_captions, reading_speed
 from brisk_core.captions.ruling import Captioned
-from brisk_core.captions.teletext import pages_of
 from brisk_core.captions.timing import Evidence, evidence_of
 
 __all__ = [
@@ -40,7 +39,6 @@ __all__ = [
     "is_caption_name",
     "list_captions",
     "look_for_burned",
-    "pages_of",
     "place",
     "programme_of",
     "read_caption_data",

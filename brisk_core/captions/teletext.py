@@ -54,9 +54,9 @@ _NIBBLES = {_coded(nibble) ^ wrong: nibble for nibble in range(16) for wrong in 
 class _Page:
     """A page as it is sent."""
 
-    nation: str
-    time: int
-    place: int
+    nation: str  # its Latin set, one of _NATIONS
+    time: int  # of its header, in ticks
+    place: int  # of its header, in packets from 1
     rows: dict[int, bytes] = field(default_factory=dict)
     put: dict[tuple[int, int], str] = field(default_factory=dict)  # characters of packets 26, by row and column
 

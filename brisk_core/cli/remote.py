@@ -58,6 +58,10 @@ def run(options: argparse.Namespace) -> int:
     return A_FAIL if document["verdict"] == "fail" else NO_FAIL
 
 
+class Broken(Refusal):
+    """A house that cannot be reached, or has no room for more at once: it may later."""
+
+
 def _send(house: _House, path: Path) -> dict[str, Any]:
     """Send a file piece by piece, from where it broke off if it does; return it as the house knows it."""
     told = house.ask("POST", "uploads", json={"name": path.name, "size": path.stat().st_size})
@@ -80,10 +84,6 @@ def _send(house: _House, path: Path) -> dict[str, Any]:
                 time.sleep(pause)
                 broke = True
     return dict(told["file"])
-
-
-class Broken(Refusal):
-    """A house that cannot be reached, or has no room for more at once: it may later."""
 
 
 class _House:

@@ -35,8 +35,8 @@ class AafStart:
 
     def at(self, rate: Fraction) -> Timecode | None:
         """The label at a rate; ``None`` where the rate does not count that way."""
-        frames = Fraction(self.frames * nominal_frames(rate), self.counted)
         try:
+            frames = Fraction(self.frames * nominal_frames(rate), self.counted)
             return Timecode(frames=round(frames), rate=rate, drop=self.drop)
         except ValueRefused:
             return None
@@ -59,16 +59,13 @@ def read_aaf(path: Path) -> tuple[Any, AafStart | None]:
 
 def _put_in_order(tracks: Any) -> None:
     """Lay picture tracks out by their numbers, the lowest below, where each has one of its own."""
-    pictures = [track for track in tracks if getattr(track, "kind", "") == otio.schema.TrackKind.Video]
-    numbers = [track.metadata.get(_OWN, {}).get("PhysicalTrackNumber") for track in pictures]
-    if None in numbers or len(set(numbers)) < len(numbers) or numbers == sorted(numbers):
-        return
-    places = [place for place, track in enumerate(tracks) if track in pictures]
     laid = list(tracks)
-    for place, (_, track) in zip(
-        places, sorted(zip(numbers, pictures, strict=True), key=lambda one: one[0]), strict=True
-    ):
-        laid[place] = track
+    places = [place for place, track in enumerate(laid) if getattr(track, "kind", "") == otio.schema.TrackKind.Video]
+    by_number = {laid[place].metadata.get(_OWN, {}).get("PhysicalTrackNumber"): laid[place] for place in places}
+    if None in by_number or len(by_number) < len(places):
+        return
+    for place, number in zip(places, sorted(by_number), strict=True):
+        laid[place] = by_number[number]
     del tracks[:]
     tracks.extend(laid)
 
@@ -106,6 +103,6 @@ def _timecodes(edit: Any) -> Iterator[tuple[int | None, AafStart]]:
         segment = slot.segment
         if isinstance(segment, aaf2.components.Sequence) and len(segment.components) == 1:
             segment = segment.components[0]
-        if isinstance(segment, aaf2.components.Timecode):
+        if isinstance(segment, aaf2.components.Timecode) and segment.start is not None and segment.fps:
             number = slot.getvalue("PhysicalTrackNumber")
             yield number, AafStart(frames=segment.start, counted=segment.fps, drop=bool(segment.drop))

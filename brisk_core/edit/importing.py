@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import zipfile
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -102,26 +103,29 @@ def _parse(text: str, adapter: str, what: str, **options: Any) -> otio.schema.Ti
 
 
 def _from_aaf(path: Path, stem: str, hints: EditHints) -> Timeline:
-    starts = []
-
-    def read() -> Any:
-        found, start = read_aaf(path)
-        starts.append(start)
-        return found
-
-    timeline = from_document(_the_timeline(read, "AAF file"), stem, hints)
-    label = starts[0].at(timeline.rate) if starts[0] and not hints.start else None
+    what = "AAF file"
+    found, start = _guarded(lambda: read_aaf(path), what)
+    timeline = from_document(_only(found, what), stem, hints)
+    label = start.at(timeline.rate) if start and not hints.start else None
     return replace(timeline, start=label) if label else timeline
 
 
-def _the_timeline(read: Any, what: str) -> otio.schema.Timeline:
+def _the_timeline(read: Callable[[], Any], what: str) -> otio.schema.Timeline:
+    return _only(_guarded(read, what), what)
+
+
+def _guarded(read: Callable[[], Any], what: str) -> Any:
     try:
-        found = read()
+        return read()
     except RecursionError as error:
         raise EditRefused(f"the {what} is nested too deeply") from error
     except Exception as error:  # the adapters raise whatever their parsing meets
         lines = str(error).splitlines()
         raise EditRefused(f"the {what} cannot be read: {lines[0][:300] if lines else type(error).__name__}") from error
+
+
+def _only(found: Any, what: str) -> otio.schema.Timeline:
+    """The one timeline of what was read."""
     if isinstance(found, otio.schema.SerializableCollection):
         timelines = [child for child in found if isinstance(child, otio.schema.Timeline)]
         if len(timelines) != 1:

@@ -19,7 +19,6 @@ from brisk_web.storage import services
 from brisk_web.storage.models import Upload
 from brisk_web.ui.asking import whole
 
-LARGEST_PIECE = 32 << 20  #: bytes of a call that goes on with an upload
 _BYTES = {
     "requestBody": {
         "required": True,
@@ -87,8 +86,8 @@ def go_on_with_upload(
     piece that broke off counts.
     """
     upload, length = _own(request, upload_id), _length(request)
-    if length > LARGEST_PIECE:
-        says = f"met a piece of {length:,} bytes; expected at most {LARGEST_PIECE:,}"
+    if length > services.LARGEST_CHUNK:
+        says = f"met a piece of {length:,} bytes; expected at most {services.LARGEST_CHUNK:,}"
         raise Problem(HTTPStatus.REQUEST_ENTITY_TOO_LARGE, says)
     try:
         return _told(services.append(upload, offset, request, length))  # type: ignore[arg-type]  # a request reads

@@ -56,7 +56,9 @@ class Arrived(enum.Enum):
 class Line:
     """The socket of one connection, with a clock: it ends where the other side takes or gives next to nothing."""
 
-    def __init__(self, sock: socket.socket, takers: threading.Semaphore, *, grace: float, least: float, silence: float):
+    def __init__(
+        self, sock: socket.socket, takers: threading.Semaphore, *, grace: float, least: float, silence: float
+    ) -> None:
         """Watch a socket.
 
         ``takers`` is held by lines whose other side does not take what is sent at once. ``grace`` seconds of waiting
@@ -66,6 +68,7 @@ class Line:
         self._sock, self._takers = sock, takers
         self._grace, self._least = grace, least
         self.arrived = Arrived.TOO_LITTLE  #: when the request was given a thread
+        self.refused = False  #: is the body of the request left where it is?
         self._give_back: list[threading.Semaphore] = []
         span = struct.pack("ll", int(silence), int(silence % 1 * 1e6))  # struct timeval
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, span)
@@ -77,6 +80,7 @@ class Line:
 
     def begin(self) -> None:
         """Begin a request."""
+        self.refused = False
         self._received, self._sent = _Moved(), _Moved()
 
     def end(self) -> None:
@@ -90,11 +94,6 @@ class Line:
         if free:
             self._give_back.append(share)
         return free
-
-    @property
-    def holds(self) -> bool:
-        """Is something held for the request?"""
-        return bool(self._give_back)
 
     def recv(self, size: int, flags: int = 0) -> bytes:
         """Receive; nothing, as from a line that broke, where it is silent or too slow."""
@@ -162,6 +161,7 @@ class LongBodies:
         line: Line = environ["gunicorn.socket"]
         if line.arrived is Arrived.HEAD and not line.hold(self._free):
             told = [("Content-Type", "application/problem+json"), ("Content-Length", str(len(_FULL)))]
+            line.refused = True
             start("503 Service Unavailable", [*told, ("Retry-After", "3")])
             return [_FULL]
         return self._application(environ, start)
@@ -232,8 +232,8 @@ class PatientWorker(ThreadWorker):
 
     def _keepalive_after(self, conn: Any, keepalive: bool) -> bool:
         """May the connection take another request? Only where nobody has to wait for what is left of this one."""
-        unread = conn.sock.arrived is Arrived.HEAD and not conn.sock.holds
-        return not unread and bool(super()._keepalive_after(conn, keepalive))  # type: ignore[misc]  # no stub
+        goes_on = not conn.sock.refused and super()._keepalive_after(conn, keepalive)  # type: ignore[misc]  # no stub
+        return bool(goes_on)
 
     def _leave(self, conn: Any) -> None:
         del self._arriving[conn]

@@ -289,7 +289,7 @@ def take_in(request: HttpRequest, file_id: int) -> HttpResponse:
     context = {
         "file": file,
         "suggestion": suggest(file.name),
-        "deliverables": offered.values_list("pk", "name", "job__title"),
+        "deliverables": offered.values("pk", "name", "job__title"),
         "versions": published_by_family(),
     }
     return render(request, "jobs/take_in.html", context)

@@ -46,6 +46,8 @@ from brisk_web.shelf.services import (
 from brisk_web.storage.models import MediaFile
 from brisk_web.ui.asking import asked_id, whole, words
 
+_MOST_LISTED = 100  # deliverables that a spec is ordered for
+
 
 @require_GET
 def spec_list(request: HttpRequest) -> HttpResponse:
@@ -156,7 +158,6 @@ def spec_document(request: HttpRequest, slug: str, number: int, kind: str) -> Ht
     return HttpResponse(text_of(version), content_type="application/yaml; charset=utf-8")
 
 
-_MOST_LISTED = 100  # deliverables that a spec is ordered for
 _MOST_TRIED = 30  # checks or files by which a draft is tried, the newest
 
 _EXAMPLE_SOURCE = "Where the requirements come from, with edition or section"

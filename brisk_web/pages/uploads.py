@@ -21,7 +21,6 @@ from brisk_web.storage.models import Upload
 from brisk_web.ui.asking import whole
 
 VERSION = "1.0.0"
-LARGEST_CHUNK = 32 << 20  # bytes of one PATCH; the page sends 8 MiB
 
 
 def _answer(status: int, says: str = "", **headers: object) -> HttpResponse:
@@ -103,8 +102,8 @@ def _take_chunk(request: HttpRequest, found: Upload) -> HttpResponse:
     offset, length = whole(request.headers.get("Upload-Offset")), whole(request.headers.get("Content-Length"))
     if offset is None or length is None or offset < 0 or length < 0:
         return _answer(400, "expected Upload-Offset and Content-Length in whole bytes")
-    if length > LARGEST_CHUNK:
-        return _answer(413, f"met a chunk of {length} bytes; expected at most {LARGEST_CHUNK}")
+    if length > services.LARGEST_CHUNK:
+        return _answer(413, f"met a chunk of {length} bytes; expected at most {services.LARGEST_CHUNK}")
     try:
         found = services.append(found, offset, request, length)  # type: ignore[arg-type]  # a request reads
     except services.WrongOffset as error:

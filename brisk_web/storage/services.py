@@ -37,6 +37,7 @@ UPLOAD_LIFE = datetime.timedelta(days=2)  # an upload that nobody touched for so
 _LONGEST_NAME = 255
 MOST_UPLOADS = 200  #: that one person may have open
 _BLOCK = _IN_MEMORY = 1 << 20  # bytes of a chunk that are read at once, and kept in memory
+LARGEST_CHUNK = 32 << 20  #: bytes of one call that goes on with an upload; the page sends 8 MiB
 _CHUNK = 8 << 20  # bytes of a file that comes whole, between two steps of the database
 KEPT_FREE = 1 << 30  #: bytes of the disk that no upload may take
 

@@ -130,6 +130,13 @@ class AafTest(TestCase):
 
             self.assertEqual(str(self.read(make, rate).start), expected)
 
+    def test_a_start_that_counts_no_frames_is_none(self) -> None:
+        def make(edit: Edit) -> None:
+            edit.timecode(90_000, 0)
+            edit.track([edit.clip("A", 10, 50)])
+
+        self.assertEqual(self.read(make).length, 50)
+
     def test_of_several_timecodes_the_first_track_counts(self) -> None:
         def make(edit: Edit, numbers: Sequence[int] = (2, 1)) -> None:
             for number in numbers:

@@ -574,7 +574,7 @@ class PiecesTest(ApiCase):
         self.refused(self.piece(key, 0, b"x" * 11), 422, "met a chunk of 11 bytes; expected at most 10")
         self.refused(self.piece(key, -1, b"x"), 422, "offset")
         self.refused(self.piece(key, "x", b"x"), 422, "offset")
-        with mock.patch("brisk_web.api.sending.LARGEST_PIECE", 2):
+        with mock.patch("brisk_web.storage.services.LARGEST_CHUNK", 2):
             self.refused(self.piece(key, 0, b"abc"), 413, "expected at most 2")
         self.refused(self.piece(key, 0, b""), 411, "Content-Length")
         self.refused(self.begin(0), 422, "size")
