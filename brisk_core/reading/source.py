@@ -16,6 +16,7 @@ from typing import Any, BinaryIO, cast
 from brisk_core.errors import UnreadableFile
 
 Range = Callable[[int, int], bytes]  #: the bytes from one on, as many as are asked for or as there are
+_PLACES = 8  # in a file at which reading goes on in turns
 _LEAST_AHEAD, _MOST_AHEAD = 1 << 16, 4 << 20  # bytes that are fetched at once: more the longer reading goes straight on
 _lent: dict[str, tuple[int, Range]] = {}  # size and ranges, by address
 
@@ -86,15 +87,30 @@ class Source:
             raise UnreadableFile(f"cannot open {self.url}: {error.strerror or error}") from error
 
 
+@dataclass(slots=True)
+class _Piece:
+    """Bytes that were fetched, and how many are fetched where reading goes on behind them."""
+
+    first: int
+    data: bytes = b""
+    ahead: int = _LEAST_AHEAD
+
+    @property
+    def end(self) -> int:
+        return self.first + len(self.data)
+
+
 class _Lent(io.RawIOBase):
-    """A file whose bytes come in ranges; what is read straight on is fetched ahead, in larger and larger pieces."""
+    """A file whose bytes come in ranges; what is read straight on is fetched ahead, in larger and larger pieces.
+
+    Pictures and sound may lie far from each other and are read in turns, so it goes on at several places.
+    """
 
     def __init__(self, size: int, fetch: Range) -> None:
         self._size = size
         self._fetch = fetch
         self._at = 0
-        self._first, self._piece = 0, b""
-        self._ahead = _LEAST_AHEAD
+        self._pieces: list[_Piece] = []  # the one that was read last comes last
 
     def readable(self) -> bool:
         return True
@@ -115,12 +131,20 @@ class _Lent(io.RawIOBase):
     def readinto(self, buffer: Any) -> int:
         if self._at >= self._size:
             return 0
-        inside = self._at - self._first
-        if not 0 <= inside < len(self._piece):
-            self._ahead = min(2 * self._ahead, _MOST_AHEAD) if inside == len(self._piece) else _LEAST_AHEAD
-            self._first, self._piece = self._at, self._fetch(self._at, min(self._ahead, self._size - self._at))
-            inside = 0
-        part = self._piece[inside : inside + len(buffer)]
+        piece = self._piece()
+        inside = self._at - piece.first
+        part = piece.data[inside : inside + len(buffer)]
         buffer[: len(part)] = part
         self._at += len(part)
         return len(part)
+
+    def _piece(self) -> _Piece:
+        """Return a piece with the byte that is read next."""
+        found = next((one for one in self._pieces if one.first <= self._at < one.end), None)
+        before = None if found else next((one for one in self._pieces if one.end == self._at), None)
+        if found is None:
+            found = _Piece(self._at, ahead=min(2 * before.ahead, _MOST_AHEAD) if before else _LEAST_AHEAD)
+            found.data = self._fetch(self._at, min(found.ahead, self._size - self._at))
+        others = [one for one in self._pieces if one is not found and one is not before]
+        self._pieces = [*others[1 - _PLACES :], found]
+        return found

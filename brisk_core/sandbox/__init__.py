@@ -37,7 +37,7 @@ _POLL = 0.2  # seconds between two looks at the clock and at the wish to stop
 _MOST_STDERR = 4000
 #: Nothing that a file does raises these: somebody stops the house, or the machine is out of memory.
 _FROM_OUTSIDE = (signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
-_WISH, _STATUS_BYTES = b"child", 4  # as the server has them, which is not loaded here
+_WISH, _WISH_TO_MEASURE, _STATUS_BYTES = b"child", b"meter", 4  # as the server has them, which is not loaded here
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,8 +118,9 @@ class _Server:
             )
         self._wishes = ours
 
-    def child(self) -> Child:
-        """Return a fresh child; a server that is gone is started again."""
+    def child(self, *, measures: bool = False) -> Child:
+        """Return a fresh child, with the loops that measure at hand if it does; a server that is gone starts again."""
+        wish = _WISH_TO_MEASURE if measures else _WISH
         mine: list[int] = []
         its: list[int] = []
         for index in range(3):
@@ -134,7 +135,7 @@ class _Server:
                         self._start()
                     assert self._wishes  # noqa: S101 - it was started
                     try:
-                        socket.send_fds(self._wishes, [_WISH], [*its, other.fileno()])
+                        socket.send_fds(self._wishes, [wish], [*its, other.fileno()])
                         break
                     except OSError:
                         self._wishes.close()
@@ -170,7 +171,7 @@ def run(
     ``should_stop`` said so.
     """
     with _written_apart(request) as (apart, folders):
-        child = _server.child()
+        child = _server.child(measures=request.measures_pictures())
         try:
             answer: Answer = _converse(child, apart, folders, limits or Limits(), progress, should_stop)
             return answer

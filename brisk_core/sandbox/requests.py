@@ -7,6 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any, ClassVar, Generic, Self, TypeVar
 
+from brisk_core.facts import Depth
+
 Answer = TypeVar("Answer", covariant=True)
 Document = dict[str, Any]  # of a schema of ours
 
@@ -19,6 +21,7 @@ class Request(Generic[Answer]):
     kinds: ClassVar[dict[str, type[Request[Any]]]] = {}  #: every request, by its verb
     written: ClassVar[tuple[str, ...]] = ()  #: fields that name files which the child writes
     kept_in: ClassVar[tuple[str, ...]] = ()  #: fields that name folders which it writes into
+    measures: ClassVar[bool] = False  #: does its child measure pictures, whatever it is asked?
 
     def __init_subclass__(cls) -> None:
         cls.verb = re.sub(r"(?<=[a-z])(?=[A-Z])", "_", cls.__name__).lower()
@@ -32,6 +35,10 @@ class Request(Generic[Answer]):
     def from_json(cls, fields: Document) -> Self:
         """Return the request that ``to_json`` gave the fields of."""
         return cls(**fields)
+
+    def measures_pictures(self) -> bool:
+        """Does its child measure pictures, by loops that the server has at hand?"""
+        return self.measures
 
     def reads(self) -> Iterator[str]:
         """Yield the files of others that the child may read: whole paths of this machine, without links on the way."""
@@ -105,11 +112,15 @@ class Inspect(Request[Document]):
     series_path: str | None = None  #: where the series of packets is written
     scan_path: str | None = None  #: where the series of pictures and sound is written
 
+    def measures_pictures(self) -> bool:
+        return self.depth == Depth.FULL.value
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FirstLook(Request[Document]):
     """A first look of schema ``brisk-sentry/first-look/1``."""
 
+    measures: ClassVar[bool] = True
     kept_in: ClassVar[tuple[str, ...]] = ("small_folder",)
 
     url: str
@@ -134,11 +145,15 @@ class ScanPart(Request[None]):
     duration: float  #: seconds
     small_folder: str | None = None  #: where small pictures are kept
 
+    def measures_pictures(self) -> bool:
+        return self.segment is not None
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Conclude(Request[Document]):
     """The inspection to its full depth, from the parts of a scan."""
 
+    measures: ClassVar[bool] = True
     written: ClassVar[tuple[str, ...]] = ("scan_path",)
     kept_in: ClassVar[tuple[str, ...]] = ("small_folder",)
 
@@ -251,6 +266,8 @@ class Embedded(Request[list[Document]]):
 class Burned(Request[Document]):
     """Whether captions are in the picture already."""
 
+    measures: ClassVar[bool] = True
+
     url: str
     inspection: Document
     series_path: str
@@ -270,6 +287,8 @@ class Side:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Against(Request[Document]):
     """A comparison with a master, of schema ``brisk-sentry/against/1``."""
+
+    measures: ClassVar[bool] = True
 
     file: Side
     master: Side

@@ -22,13 +22,14 @@ from dataclasses import dataclass
 from brisk_core.sandbox import verbs
 from brisk_core.sandbox.walls import die_with_parent
 
-#: Loaded one by one while nobody asks and no child works; the first are needed most.
+#: Loaded one by one while nobody asks and no child works, and before a child that measures pictures: inside its walls
+#: it finds no compiled code and would compile anew, for ten seconds. The first are needed most.
 PRELOADED = (
     "numpy", "av", "brisk_core.reading", "brisk_core.frames", "brisk_core.inspect", "brisk_core.captions",
     "brisk_core.master", "brisk_core.stems", "brisk_core.edit", "fsspec.implementations.local",
     "brisk_core.meters.compiled", "brisk_core.frames.compiled", "brisk_core.master.compiled",
 )  # fmt: skip
-WISH = b"child"
+WISH, WISH_TO_MEASURE = b"child", b"meter"  #: the second is of a child that finds all of it loaded
 _PASSED = 4  # descriptors with a wish
 STATUS_BYTES = 4
 
@@ -53,7 +54,7 @@ def serve(wishes: socket.socket) -> None:
                 _load(waiting.pop(0), last=not waiting)
             for key, _ in events:
                 if key.data == "wish":
-                    if not _take_wish(wishes, selector, children):
+                    if not _take_wish(wishes, selector, children, waiting):
                         return
                 elif key.data == "over":
                     _report(key.fd, selector, children)
@@ -72,10 +73,14 @@ def _load(name: str, *, last: bool) -> None:
         gc.freeze()  # what is loaded stays shared with every child
 
 
-def _take_wish(wishes: socket.socket, selector: selectors.BaseSelector, children: dict[int, _Child]) -> bool:
+def _take_wish(
+    wishes: socket.socket, selector: selectors.BaseSelector, children: dict[int, _Child], waiting: list[str]
+) -> bool:
     message, descriptors, _, _ = socket.recv_fds(wishes, len(WISH), _PASSED)
-    if message != WISH or len(descriptors) != _PASSED:
+    if message not in (WISH, WISH_TO_MEASURE) or len(descriptors) != _PASSED:
         return False
+    while waiting and message == WISH_TO_MEASURE:
+        _load(waiting.pop(0), last=not waiting)
     *standard, control = descriptors
     pid = os.fork()
     if pid == 0:

@@ -1,4 +1,5 @@
 import os
+import selectors
 import signal
 import socket
 import subprocess
@@ -14,7 +15,7 @@ from unittest import TestCase, mock
 from brisk_core import sandbox
 from brisk_core.errors import EditRefused, ReadingStopped, UnreadableFile
 from brisk_core.facts import inspection_from_json
-from brisk_core.sandbox import requests, walls
+from brisk_core.sandbox import requests, server, walls
 from brisk_core.small_media import Small, make_small
 
 #: What of the walls this machine has; a kernel before 5.13 has no Landlock.
@@ -62,6 +63,33 @@ class SandboxTest(TestCase):
         self.assertEqual(inspection_from_json(document).best("picture.frame_count"), 50)
         self.assertEqual(len(document["characteristics"]["file.checksum"]["observed"]["xxh3_128"]), 32)
         self.assertTrue(series.exists())
+
+    def test_a_child_that_measures_pictures_finds_all_of_it_loaded(self) -> None:
+        """Inside its walls it could not keep what it compiles, and every child would compile anew."""
+        path = make_small(self.folder / "a.mp4", Small(frames=3))
+        fields = {"url": str(path), "name": "a.mp4"}
+        for depth, ready in (("headers", False), ("packets", False), ("full", True)):
+            loaded: list[str] = []
+            ours, its = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+            with ours, its, selectors.DefaultSelector() as selector:
+                asked = sandbox._Server()
+                asked._wishes = ours
+                request = requests.Inspect(depth=depth, **fields)
+                with (
+                    mock.patch("os.fork", return_value=os.getpid()),
+                    mock.patch.object(server, "_load", side_effect=lambda name, last, to=loaded: to.append(name)),
+                ):
+                    child = asked.child(measures=request.measures_pictures())
+                    children: dict[int, Any] = {}
+                    self.assertTrue(server._take_wish(its, selector, children, list(server.PRELOADED)))
+                self.assertEqual(loaded, list(server.PRELOADED) if ready else [], depth)
+                for pidfd, one in children.items():
+                    os.close(pidfd)
+                    one.control.close()
+                child._code = 0
+                child.close()
+        measuring = {verb for verb, kind in requests.Request.kinds.items() if kind.measures}
+        self.assertEqual(measuring, {"first_look", "conclude", "burned", "against"})
 
     def test_the_sentence_of_a_refusal_comes_back(self) -> None:
         (self.folder / "a.mp4").write_text("hello")

@@ -20,6 +20,7 @@ from brisk_web.captions.models import CaptionFile, Look, Pairing, TrackReading
 from brisk_web.house.services import record
 from brisk_web.inspections.contents import file_with
 from brisk_web.inspections.models import Inspection
+from brisk_web.storage import shared
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, names_beside, register
 from brisk_web.work.kernel import Claim, work
@@ -188,6 +189,7 @@ def look_at_pictures(claim: Claim[Look]) -> None:
     if inspection is None or inspection.document is None or not pairing.captions.document:
         raise UnreadableFile("the captions or the pictures have not been read")
     pairing.media_file.require_unchanged()
+    shared.bring(inspection.series_path)
     request = requests.Burned(
         url=pairing.media_file.url,
         inspection=inspection.document,

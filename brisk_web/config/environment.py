@@ -51,6 +51,7 @@ class Environment:
     debug: bool
     time_zone: str  #: of the house, as the IANA database names it
     places: tuple[str, ...]  #: folders and addresses in which storage roots may lie
+    shared: str  #: address of the store that machines share; empty where they share the data folder
     copies_kept_days: int  #: that the bytes of a site's copies stay after they were judged
     idle_s: int  #: seconds without an act of a person after which a session ends
     largest_upload: int  #: bytes
@@ -177,6 +178,18 @@ def _places(text: str) -> tuple[str, ...]:
     return places
 
 
+def _shared() -> str:
+    """The store in BRISK_SHARED: an address such as s3://bucket/house."""
+    shared = os.environ.get("BRISK_SHARED", "").strip().rstrip("/")
+    scheme, found, rest = shared.partition("://")
+    if shared and (not found or not rest or scheme in ("file", "local")):
+        raise ConfigurationRefused(
+            f"met {shared!r} as BRISK_SHARED; expected an address such as s3://bucket/house "
+            "(a folder that all machines reach is BRISK_DATA)"
+        )
+    return shared
+
+
 _LOGS = ("lines", "json")
 
 
@@ -213,6 +226,7 @@ def read_environment() -> Environment:
         copies_kept_days=_whole("BRISK_COPIES_DAYS", 30),
         idle_s=_whole("BRISK_IDLE_MINUTES", 720) * 60,
         places=_places(os.environ.get("BRISK_PLACES", _PLACES)),
+        shared=_shared(),
         largest_upload=_whole("BRISK_LARGEST_UPLOAD", 200 << 30),
         logs=_logs(),
         mail=_mail(os.environ.get("BRISK_MAIL", "")),

@@ -11,6 +11,7 @@ _env = read_environment()
 BASE_DIR = REPOSITORY
 DATA_FOLDER = _env.data
 PLACES = _env.places
+SHARED = _env.shared
 LARGEST_UPLOAD = _env.largest_upload
 LARGEST_FRAME_CACHE = _env.largest_frame_cache
 COPIES_KEPT_DAYS = _env.copies_kept_days

@@ -13,6 +13,7 @@ from functools import lru_cache
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+import fsspec
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import UploadedFile
@@ -34,6 +35,7 @@ from brisk_web.house.models import in_use
 from brisk_web.house.services import record
 from brisk_web.jobs.models import Deliverable
 from brisk_web.shelf.models import SpecVersion
+from brisk_web.storage import shared
 from brisk_web.storage.models import MediaFile
 from brisk_web.storage.services import StorageRefused, check_name
 
@@ -178,7 +180,7 @@ def take_poster(deliverable: Deliverable, asked: str, frame: int, *, by: User) -
     inspection = render.media_file.inspection if render else None
     if companion.kind is not CompanionKind.PICTURE:
         raise CompanionRefused(f"{companion.label} is no picture.")
-    if render is None or inspection is None or not inspection.series_path.exists():
+    if render is None or inspection is None or not inspection.has_series:
         raise CompanionRefused("There is no render whose pictures could be taken.")
     wanted = companion.size
     with tempfile.TemporaryDirectory(dir=_folder()) as folder:
@@ -237,8 +239,16 @@ def _keep(deliverable: Deliverable, companion: Companion, path: Path, *, by: Use
         )  # fmt: skip
         made.path.parent.mkdir(parents=True)
         shutil.move(path, made.path)
+        _share(made)
         record("companion.brought", made, f"Brought {path.name} as {companion.label} of {deliverable}", by=by)
     return made
+
+
+def _share(made: Brought) -> None:
+    try:
+        shared.share(made.path)
+    except shared.SharedStoreAway as away:
+        raise CompanionRefused(f"{made.name} cannot be kept: {away}.") from away
 
 
 @transaction.atomic
@@ -279,8 +289,9 @@ def _keep_captions(
 ) -> None:
     try:
         source.require_unchanged()
-        data = Path(source.url).read_bytes()
-    except (UnreadableFile, OSError) as error:
+        with fsspec.open(source.url, "rb") as file:
+            data = file.read()
+    except Exception as error:  # each store has errors of its own
         raise CompanionRefused(f"{source.name} cannot be taken along: {error}.") from error
     digest, found = hashlib.sha256(data).hexdigest(), _found_of_captions(pairing)
     before = in_use(Brought.objects.filter(deliverable=deliverable, asked=companion.id)).first()
@@ -294,6 +305,7 @@ def _keep_captions(
     )  # fmt: skip
     made.path.parent.mkdir(parents=True)
     made.path.write_bytes(data)
+    _share(made)
 
 
 def going_along(deliverable: Deliverable) -> list[Brought]:

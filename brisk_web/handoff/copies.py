@@ -24,6 +24,7 @@ from brisk_web.jobs.models import Deliverable
 from brisk_web.masters import services as masters
 from brisk_web.masters.models import Comparison
 from brisk_web.masters.services import Pair
+from brisk_web.storage import shared
 from brisk_web.storage.models import MediaFile, StorageRoot
 from brisk_web.storage.services import register
 from brisk_web.work.tidying import Removal, keeper, paths_to_remove
@@ -104,7 +105,9 @@ def _fetch(site: SiteDoor, row: ServedCopy, copy: Told, stop: Stop) -> None:
             part.unlink()
         site.fetch(copy.address, part, copy.weight, lambda _: stop())
         part.replace(path)
-    root, _ = StorageRoot.objects.get_or_create(url=str(folder), defaults={"name": _ROOT})
+    shared.share(path)
+    name = f"{_ROOT} (shared)" if settings.SHARED else _ROOT
+    root, _ = StorageRoot.objects.get_or_create(url=_address(), defaults={"name": name})
     with transaction.atomic():
         media_file = register(root, made)
         # It is evidence, and waits in no intake.
@@ -157,10 +160,15 @@ def _folder() -> Path:
     return Path(settings.DATA_FOLDER) / "copies"
 
 
+def _address() -> str:
+    """Where they lie for every machine of the house: in the store that machines share, else in that folder."""
+    return shared.address("copies") or str(_folder())
+
+
 def _taken_in() -> QuerySet[MediaFile]:
     """Copies that somebody has taken in as a render, or chosen as a master: they are more than evidence."""
     masters_of = Deliverable.objects.exclude(master=None).values("master")
-    here = MediaFile.objects.filter(root__url=str(_folder()))
+    here = MediaFile.objects.filter(root__url=_address())
     return here.filter(Q(renders__isnull=False) | Q(pk__in=masters_of)).distinct()
 
 
@@ -177,9 +185,7 @@ def remove_copies() -> Removal:
     kept = datetime.timedelta(days=settings.COPIES_KEPT_DAYS)
     as_signed = (ServedCopy.Outcome.PASS, ServedCopy.Outcome.CAUTION)
     taken = _taken_in()
-    judged = ServedCopy.objects.filter(removed_at=None, media_file__root__url=str(_folder())).exclude(
-        media_file__in=taken
-    )
+    judged = ServedCopy.objects.filter(removed_at=None, media_file__root__url=_address()).exclude(media_file__in=taken)
     old = judged.filter(judged_at__lt=now - kept, outcome__in=as_signed) | judged.filter(judged_at__lt=now - 12 * kept)
     going = {_folder() / row.media_file.path: row.pk for row in old.select_related("media_file") if row.media_file}
     known = set(ServedCopy.objects.filter(removed_at=None).values_list("media_file__path", flat=True))
@@ -191,7 +197,7 @@ def remove_copies() -> Removal:
     ]
 
     def remove(path: Path) -> None:
-        path.unlink(missing_ok=True)
+        shared.drop(path)
         if path in going:
             ServedCopy.objects.filter(pk=going[path]).update(removed_at=now)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from datetime import time
 from pathlib import Path
 from typing import Any, ClassVar
@@ -14,6 +15,7 @@ from django.db import models
 from brisk_core.handoff import NameRule
 from brisk_core.handoff.companions import Brought as Found
 from brisk_web.house.models import Retirable
+from brisk_web.storage import shared
 from brisk_web.work.models import Work
 
 
@@ -137,6 +139,14 @@ class Brought(Retirable):
     def path(self) -> Path:
         """Where a file lies."""
         return Path(settings.DATA_FOLDER) / "companions" / str(self.pk) / self.name
+
+    @property
+    def is_here(self) -> bool:
+        """Is it a file, and does it lie here? Another machine may have taken it."""
+        if self.name and not self.path.is_file():
+            with suppress(shared.SharedStoreAway):
+                shared.bring(self.path)
+        return bool(self.name) and self.path.is_file()
 
     @property
     def found(self) -> Found:

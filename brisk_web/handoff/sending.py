@@ -5,12 +5,14 @@ from __future__ import annotations
 import json
 import os
 import random
+import shutil
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path, PurePosixPath
 
+import fsspec
 from django.conf import settings
 from django.db import connection
 from django.db.models import Q
@@ -19,6 +21,7 @@ from django.utils import timezone
 
 from brisk_core.exact import spell_bytes
 from brisk_core.handoff import Item, digests_of, make_package
+from brisk_core.whole_file import written_whole
 from brisk_web.decisions.models import standing
 from brisk_web.decisions.services import void_what_changed
 from brisk_web.handoff.companions import words_along
@@ -28,12 +31,16 @@ from brisk_web.handoff.looking import ask_for_look
 from brisk_web.handoff.models import Brought, Destination, HandOff
 from brisk_web.handoff.opening import open_door
 from brisk_web.house.services import record
+from brisk_web.storage import shared
+from brisk_web.storage.models import MediaFile
+from brisk_web.storage.services import KEPT_FREE
 from brisk_web.work.kernel import Claim, Overtaken, work
 from brisk_web.work.models import Work
 from brisk_web.work.tidying import Removal, keeper, paths_to_remove
 
 _PAUSES_S = (5, 15, 60, 300, 900)  # before each try that follows a failure; the last one again and again
 _MOST_FAILURES = 12
+_BLOCK = 4 << 20  # bytes of a file of another store that are fetched at once
 _WAIT_FOR_SLOT_S = 2
 _WAIT_FOR_HOURS_S = 60
 _LOCK_CLASS = 0x42726974  # of PostgreSQL's advisory locks: slots of destinations
@@ -80,7 +87,7 @@ def send(claim: Claim[HandOff]) -> None:
             _send(claim)
         except DoorRefused as refused:
             claim.fail(str(refused))
-        except DoorClosed as closed:
+        except (DoorClosed, shared.SharedStoreAway) as closed:
             _try_again(claim, str(closed))
 
 
@@ -191,6 +198,8 @@ def _files_along(row: HandOff, along: Sequence[Brought]) -> list[tuple[Path, str
     for one in along:
         if one.name:
             if not one.path.is_file():
+                shared.bring(one.path)
+            if not one.path.is_file():
                 raise DoorRefused(f"{one.name}, which comes along, is no longer there.")
             found.append((one.path, f"{stem}.{one.asked}{PurePosixPath(one.name).suffix.lower()}"))
     if words := words_along(along):
@@ -208,7 +217,7 @@ def _files(claim: Claim[HandOff], along: Sequence[Brought]) -> list[_File]:
     """
     row = claim.row
     beside = [] if row.destination.kind == Destination.Kind.SITE else _files_along(row, along)
-    source = _local(row)
+    source = _local(row, _telling(claim, 0, 1 << 62))
     if not row.destination.manifests:
         found = digests_of(source, ["xxh128"], _telling(claim, 0, 1 << 62))
         if found.digests["xxh128"] != row.checksum:
@@ -254,14 +263,47 @@ def _order(folder: Path, path: Path) -> tuple[bool, str]:
     return inside.startswith(("ascmhl/", "manifest", "tagmanifest", "bag")), inside
 
 
-def _local(row: HandOff) -> Path:
-    """Where the render lies on this machine; raises ``DoorRefused`` where it does not."""
+def _local(row: HandOff, told: Callable[[int], None]) -> Path:
+    """Where the render lies on this machine, fetched if it lies in another store; ``told`` hears the bytes so far.
+
+    Raises ``DoorRefused`` where it is gone, ``DoorClosed`` where its store or this machine's disk stands in the way.
+    """
     media_file = row.render.media_file
     if not media_file.root.is_here:
-        raise DoorRefused(
-            f"{media_file.name} lies in another store; to hand it over, register it from a folder of this machine."
-        )
+        return _fetched(row, media_file, told)
     path = Path(media_file.url)
     if not path.is_file() or not os.access(path, os.R_OK):
         raise DoorRefused(f"{media_file.name} is no longer where it was.")
+    return path
+
+
+def _fetched(row: HandOff, media_file: MediaFile, told: Callable[[int], None]) -> Path:
+    """A copy of a file of another store, made beside the package; a whole one of an earlier try is taken as it is."""
+    path = _packages() / str(row.pk) / "fetched" / media_file.name
+    path.parent.mkdir(parents=True, exist_ok=True)
+    if path.exists() and path.stat().st_size == media_file.size:
+        return path
+    free = shutil.disk_usage(path.parent).free
+    if media_file.size + KEPT_FREE > free:
+        raise DoorClosed(
+            f"There is no room here for {media_file.name} on its way: it has {spell_bytes(media_file.size)}, "
+            f"{spell_bytes(max(free - KEPT_FREE, 0))} are free."
+        )
+    done = 0
+    try:
+        with (
+            fsspec.open(media_file.url, "rb") as source,
+            written_whole(path) as unfinished,
+            unfinished.open("wb") as to,
+        ):
+            while block := source.read(_BLOCK):
+                to.write(block)
+                done += len(block)
+                told(done)
+    except FileNotFoundError as gone:
+        raise DoorRefused(f"{media_file.name} is no longer where it was.") from gone
+    except Overtaken:
+        raise
+    except Exception as error:  # each store has errors of its own
+        raise DoorClosed(f"The store in which {media_file.name} lies does not answer ({error}).") from error
     return path

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import shutil
 import time
 from pathlib import Path
@@ -10,7 +11,10 @@ from django.conf import settings
 
 from brisk_core import sandbox
 from brisk_web.inspections.models import Inspection
+from brisk_web.storage import shared
 from brisk_web.work.tidying import Removal, keeper, paths_to_remove, size_of
+
+log = logging.getLogger(__name__)
 
 FRAMES_KEPT_S = 14 * 86400  # since anybody looked at a frame of a file
 _LEFT_S = 86_400  # after which a folder that a reader wrote into belongs to nobody
@@ -56,9 +60,15 @@ def tidy_series() -> Removal:
     top = Path(settings.DATA_FOLDER) / "series"
     known = set(Inspection.objects.values_list("pk", flat=True))
     going = []
-    for path in top.iterdir() if top.is_dir() else ():
+    try:
+        there = shared.names(top)
+    except shared.SharedStoreAway as away:
+        log.warning("%s", away)
+        there = []
+    here = [path.name for path in top.iterdir()] if top.is_dir() else []
+    for path in sorted({top / name for name in [*here, *there]}):
         number = path.name.removesuffix(".npz").partition("-")[0]
         is_left = path.name.startswith(sandbox.APART) and time.time() - path.stat().st_mtime > _LEFT_S
         if is_left or (number.isdigit() and int(number) not in known):
             going.append(path)
-    return paths_to_remove(going)
+    return paths_to_remove(going, shared.drop)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import logging
+import tempfile
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 from statistics import median
 from typing import ClassVar
@@ -11,16 +14,26 @@ from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from brisk_core import sandbox
 from brisk_core.facts import Inspection as Facts
 from brisk_core.facts import inspection_from_json, keys
 from brisk_core.first_look import FirstLook
 from brisk_core.frames import kept_numbers
 from brisk_core.packets import PacketSeries, load_series
+from brisk_core.reading.shown import frame_path
 from brisk_core.scan import ScanSeries, load_scan
+from brisk_web.storage import shared
 from brisk_web.work.models import Pause, Work
+
+log = logging.getLogger(__name__)
 
 _FOR_A_GUESS, _FOR_SURE = 0.02, 0.1  # shares of a stage from which its pace so far tells something, and everything
 _ALIKE = 5  # scans that tell what is usual
+
+
+def packed(folder: Path) -> Path:
+    """What a folder of small pictures is called in the store that machines share."""
+    return folder.with_name(f"{folder.name}.tar")
 
 
 class Inspection(Work):
@@ -75,8 +88,29 @@ class Inspection(Work):
         """Where the packet series is kept."""
         return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}.npz"
 
+    @property
+    def has_series(self) -> bool:
+        """Is the packet series here? Another machine may have written it."""
+        return self._is_here(self.series_path)
+
+    @property
+    def has_scan(self) -> bool:
+        """Are the series of pictures and sound here? Another machine may have written them."""
+        return self._is_here(self.scan_path)
+
+    def _is_here(self, path: Path) -> bool:
+        """Is a file of this inspection here, once it was brought? Nothing changes after the inspection is over."""
+        if not (self.is_over and path.exists()):
+            try:
+                shared.bring(path)
+            except shared.SharedStoreAway as away:
+                log.warning("%s", away)
+        return path.exists()
+
     def load_series(self) -> PacketSeries | None:
         """Return the packet series, ``None`` when there is none or an older engine wrote it in another form."""
+        if not self.has_series:
+            return None
         try:
             return load_series(self.series_path)
         except (OSError, ValueError):
@@ -95,12 +129,39 @@ class Inspection(Work):
     @property
     def small_numbers(self) -> list[int]:
         """Frames of which a small picture is kept, in ascending order; none where an older engine scanned."""
+        if self.is_over:
+            self._bring_pictures(self.small_folder)
         return kept_numbers(self.small_folder)
+
+    def small_picture(self, number: int) -> Path:
+        """Where the small picture of a frame lies that the scan kept; it may have kept none."""
+        if self.is_over:
+            self._bring_pictures(self.small_folder)
+        return frame_path(self.small_folder, number)
+
+    def _bring_pictures(self, folder: Path) -> None:
+        """Have a folder of small pictures here, whole or not at all, that another machine made; asked once."""
+        if not settings.SHARED or folder.is_dir():
+            return
+        try:
+            folder.parent.mkdir(parents=True, exist_ok=True)
+            with tempfile.TemporaryDirectory(prefix=sandbox.APART, dir=folder.parent) as apart:
+                shared.bring_folder(Path(apart) / "pictures", packed(folder))
+                with suppress(OSError):  # another process brought it at once
+                    (Path(apart) / "pictures").rename(folder)
+        except shared.SharedStoreAway as away:
+            log.warning("%s", away)
 
     @property
     def look_folder(self) -> Path:
         """Where the first look keeps its small pictures."""
         return Path(settings.DATA_FOLDER) / "series" / f"{self.pk}-look"
+
+    def look_picture(self, number: int) -> Path:
+        """Where a small picture lies that the first look kept, counted from 0."""
+        if self.look:
+            self._bring_pictures(self.look_folder)
+        return frame_path(self.look_folder, number)
 
     @property
     def first_look(self) -> FirstLook | None:
@@ -130,6 +191,8 @@ class Inspection(Work):
 
     def load_scan(self) -> ScanSeries | None:
         """Return the series of pictures and sound, ``None`` when there is none or an older engine wrote it."""
+        if not self.has_scan:
+            return None
         try:
             return load_scan(self.scan_path)
         except (OSError, ValueError):
@@ -233,6 +296,11 @@ class ScanPart(Work):
     def pictures_path(self) -> Path:
         """Where it leaves what it measured of the pictures."""
         return self.inspection.parts_folder / f"{self.number}.npz"
+
+    @property
+    def packed_pictures(self) -> Path:
+        """What the small pictures that it kept are called in the store that machines share."""
+        return self.inspection.parts_folder / f"{self.number}.tar"
 
 
 class Fact(models.Model):

@@ -14,8 +14,9 @@ from brisk_core.facts import Depth, inspection_from_json
 from brisk_core.first_look import is_worth_it
 from brisk_core.sandbox import requests
 from brisk_web.inspections.contents import adopt, enter, same_contents, tell
-from brisk_web.inspections.models import Inspection
+from brisk_web.inspections.models import Inspection, packed
 from brisk_web.inspections.scanning import conclude, plan
+from brisk_web.storage import shared
 from brisk_web.work.kernel import Claim, work
 
 log = logging.getLogger(__name__)
@@ -66,6 +67,7 @@ def take_first_look(claim: Claim[Inspection]) -> None:
             progress=claim.progress,
             should_stop=claim.should_stop,
         )
+        shared.share_folder(inspection.look_folder, packed(inspection.look_folder))
     except UnreadableFile as stopped:
         log.warning("no first look at %s: %s", inspection, stopped)
     with transaction.atomic():
@@ -103,6 +105,8 @@ def read_packets(claim: Claim[Inspection]) -> None:
         progress=claim.progress,
         should_stop=claim.should_stop,
     )
+    if inspection.series_path.exists():
+        shared.share(inspection.series_path)
     with transaction.atomic():
         if known := same_contents(checksum, inspection):  # two files with the same bytes were read at once
             adopt(claim, known)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable
 from functools import partial
 from typing import Any
@@ -18,7 +17,8 @@ from brisk_core.packets import PacketSeries
 from brisk_core.sandbox import requests
 from brisk_core.scan import plan_segments
 from brisk_web.inspections.contents import adopt, enter, file_with, same_contents, tell
-from brisk_web.inspections.models import Inspection, ScanPart
+from brisk_web.inspections.models import Inspection, ScanPart, packed
+from brisk_web.storage import shared
 from brisk_web.work.kernel import Claim, work
 from brisk_web.work.models import Pause, Work
 from brisk_web.work.sweep import mender
@@ -110,6 +110,8 @@ def scan_part(claim: Claim[ScanPart]) -> None:
     if facts is None:
         raise UnreadableFile("its headers have not been read")
     media_file = file_with(inspection)
+    if part.end:
+        shared.bring(inspection.series_path)
     inspection.parts_folder.mkdir(parents=True, exist_ok=True)
     request = requests.ScanPart(
         url=media_file.url,
@@ -127,6 +129,11 @@ def scan_part(claim: Claim[ScanPart]) -> None:
         claim.progress(min(done, part.total), part.total)
 
     sandbox.run(request, progress=report, should_stop=claim.should_stop)
+    if part.end:
+        shared.share(part.pictures_path)
+        shared.share_folder(inspection.small_folder, part.packed_pictures)
+    if part.sound:
+        shared.share(inspection.sound_path)
     claim.end(done=F("total"))
 
 
@@ -172,6 +179,7 @@ def joined(inspection: Inspection, url: str, should_stop: Callable[[], bool]) ->
     if parts and all(part.state == Work.State.FAILED for part in parts):
         raise UnreadableFile(parts[0].error)
     pictures = [part for part in parts if part.end]
+    _gather(inspection, pictures)
     request = requests.Conclude(
         url=url,
         document=inspection.document,
@@ -182,11 +190,25 @@ def joined(inspection: Inspection, url: str, should_stop: Callable[[], bool]) ->
         scan_path=str(inspection.scan_path),
         small_folder=str(inspection.small_folder),
     )
-    return sandbox.run(request, should_stop=should_stop)
+    document = sandbox.run(request, should_stop=should_stop)
+    if inspection.scan_path.exists():
+        shared.share(inspection.scan_path)
+    shared.share_folder(inspection.small_folder, packed(inspection.small_folder))
+    return document
+
+
+def _gather(inspection: Inspection, pictures: list[ScanPart]) -> None:
+    """Have here what workers of other machines measured."""
+    if pictures:
+        shared.bring(inspection.series_path)
+    shared.bring(inspection.sound_path)
+    for part in pictures:
+        shared.bring(part.pictures_path)
+        shared.bring_folder(inspection.small_folder, part.packed_pictures)
 
 
 def clear(inspection: Inspection) -> None:
     """Remove what the parts and the first look left, folders once the transaction is committed."""
     inspection.parts.all().delete()
-    for folder in (inspection.parts_folder, inspection.look_folder):
-        transaction.on_commit(partial(shutil.rmtree, folder, ignore_errors=True))
+    for path in (inspection.parts_folder, inspection.look_folder, packed(inspection.look_folder)):
+        transaction.on_commit(partial(shared.drop, path))

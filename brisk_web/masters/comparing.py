@@ -14,6 +14,7 @@ from brisk_web.inspections.contents import file_with
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters.events import comparison_ended
 from brisk_web.masters.models import Comparison
+from brisk_web.storage import shared
 from brisk_web.work.kernel import Claim, work
 
 _LIMITS = sandbox.Limits(wall_s=1800, processor_s=3600)
@@ -50,6 +51,8 @@ def _side(name: str, inspection: Inspection) -> requests.Side:
     if inspection.document is None:
         raise UnreadableFile(f"the record of the {name} is gone")
     media_file = file_with(inspection)
+    shared.bring(inspection.series_path)
+    shared.bring(inspection.scan_path)
     return requests.Side(
         url=media_file.url,
         document=inspection.document,

@@ -46,7 +46,7 @@ class _NothingToShow(Exception):
 
 def _inspected(file_id: int) -> tuple[MediaFile, Inspection]:
     file = get_object_or_404(MediaFile.objects.select_related("inspection", "root"), pk=file_id)
-    if file.inspection is None or not file.inspection.series_path.exists():
+    if file.inspection is None or not file.inspection.has_series:
         raise _NothingToShow("the packets of this file have not been read")
     try:
         file.require_unchanged()  # else the frames of another file would stand under this one's verdict
@@ -143,22 +143,21 @@ def frame(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
 @require_GET
 def small(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
     """The small picture of a frame that the scan kept, there before any frame is decoded."""
-    return _small(file_id, number, lambda inspection: inspection.small_folder)
+    return _small(file_id, number, Inspection.small_picture)
 
 
 @require_GET
 def seen_picture(request: HttpRequest, file_id: int, number: int) -> HttpResponseBase:
     """A small picture that the first look kept, counted from 0."""
-    return _small(file_id, number, lambda inspection: inspection.look_folder)
+    return _small(file_id, number, Inspection.look_picture)
 
 
-def _small(file_id: int, number: int, folder: Callable[[Inspection], Path]) -> HttpResponseBase:
+def _small(file_id: int, number: int, place: Callable[[Inspection, int], Path]) -> HttpResponseBase:
     file = get_object_or_404(MediaFile.objects.select_related("inspection"), pk=file_id)
     if file.inspection is None or number >= 10**8:
         return _refusal("no small picture is kept of this frame")
     try:
-        path = frame_path(folder(file.inspection), number)
-        return _kept(FileResponse(open(path, "rb"), content_type="image/jpeg"))
+        return _kept(FileResponse(open(place(file.inspection, number), "rb"), content_type="image/jpeg"))
     except OSError:
         return _refusal("no small picture is kept of this frame")
 

@@ -104,7 +104,7 @@ def remove_companion(request: HttpRequest, brought_id: int) -> HttpResponse:
 def companion_file(request: HttpRequest, brought_id: int) -> HttpResponseBase:
     """A file that comes along: pictures are shown, all else is saved."""
     brought = get_object_or_404(Brought, pk=brought_id)
-    if not brought.name or not brought.path.is_file():
+    if not brought.is_here:
         raise Http404
     shown = _SHOWN.get(brought.facts.get("format", ""))
     return FileResponse(

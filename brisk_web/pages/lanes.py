@@ -64,7 +64,7 @@ def series_of(check: Check) -> Series | None:
     inspection = check.media_file.inspection
     facts = inspection.facts if inspection else None
     rate = facts[keys.PICTURE_FRAME_RATE] if facts else None
-    if inspection is None or rate is None or not inspection.series_path.exists():
+    if inspection is None or rate is None or not inspection.has_series:
         return None
     path = inspection.series_path
     return _series(str(path), path.stat().st_mtime_ns, rate)

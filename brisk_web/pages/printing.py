@@ -17,7 +17,6 @@ from django.http import HttpResponse
 from django.template.loader import render_to_string
 from django.utils.http import content_disposition_header
 
-from brisk_core.frames import frame_path
 from brisk_web.inspections.models import Inspection
 
 _FAMILIES = (
@@ -55,7 +54,7 @@ def kept_picture(inspection: Inspection | None, frame: int) -> str:
     if inspection is None:
         return ""
     try:
-        return data_address(frame_path(inspection.small_folder, frame).read_bytes(), "image/jpeg")
+        return data_address(inspection.small_picture(frame).read_bytes(), "image/jpeg")
     except OSError:
         return ""
 

@@ -35,6 +35,8 @@ def _load(path: str, modified_ns: int) -> ScanSeries:
 
 def scan_of(inspection: Inspection) -> ScanSeries | None:
     """Return the scan series of an inspection, ``None`` while there is none."""
+    if not inspection.has_scan:
+        return None
     path = inspection.scan_path
     try:
         return _load(str(path), path.stat().st_mtime_ns)

@@ -26,7 +26,7 @@ from brisk_core.plan.rates_document import plan_rates
 from brisk_core.plan.settings import planned_inspection
 from brisk_core.plan.sizes_document import plan_sizes
 from brisk_core.plan.target import plan_target
-from brisk_core.reading.shown import difference_of_pictures, frame_path
+from brisk_core.reading.shown import difference_of_pictures
 from brisk_core.spec import Spec
 from brisk_core.spec.document import read_document
 from brisk_web.handoff.models import ServedCopy
@@ -132,8 +132,8 @@ def _deck_clip(file: MediaFile, facts: Facts) -> DeckClip:
     """A clip, with its first and last picture held against each other where the scan kept both."""
     frames, ends = facts[keys.PICTURE_FRAME_COUNT] or 0, None
     if file.inspection and frames > 1 and {0, frames - 1} <= set(file.inspection.small_numbers):
-        folder = file.inspection.small_folder
-        ends = difference_of_pictures(frame_path(folder, 0), frame_path(folder, frames - 1))
+        first, last = file.inspection.small_picture(0), file.inspection.small_picture(frames - 1)
+        ends = difference_of_pictures(first, last)
     return DeckClip(name=file.name, facts=facts, ends=ends)
 
 

@@ -118,3 +118,13 @@ class Upload(models.Model):
     def part_path(self) -> Path:
         """Where its bytes are gathered."""
         return Path(settings.DATA_FOLDER) / "uploads" / f"{self.pk}.part"
+
+
+class HouseData(models.Model):
+    """What the data folder of this house is known by, and the store that its machines share beside it; one row."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    shared = models.CharField(max_length=500, default="", blank=True)  # an address; empty without one
+
+    def __str__(self) -> str:
+        return str(self.pk)

@@ -34,6 +34,8 @@ def check_place(url: str) -> str:
     if scheme not in _OF_PATHS:
         if not any("://" in place and _lies_in_address(url, place) for place in settings.PLACES):
             raise PlaceRefused(f"met {_without_credentials(url)!r}, which is no place that is allowed; {_allowed()}")
+        if settings.SHARED and (_lies_in_address(url, settings.SHARED) or _lies_in_address(settings.SHARED, url)):
+            raise PlaceRefused(f"met {url!r}, which is or holds the house's own data; expected a folder of renders")
         return url
     path = url.partition("://")[2] if scheme else url
     if not path.startswith("/"):

@@ -19,12 +19,13 @@ from typing import IO, Any, BinaryIO
 import fsspec
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import connection, transaction
 from django.db.models import F, Q, Sum
 from django.utils import timezone
 
 from brisk_core.exact import spell_bytes
 from brisk_web.house.services import record
+from brisk_web.storage import shared
 from brisk_web.storage.events import media_registered
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
 from brisk_web.storage.places import PlaceRefused, check_place, state_in_store
@@ -39,6 +40,7 @@ MOST_UPLOADS = 200  #: that one person may have open
 _BLOCK = _IN_MEMORY = 1 << 20  # bytes of a chunk that are read at once, and kept in memory
 LARGEST_CHUNK = 32 << 20  #: bytes of one call that goes on with an upload; the page sends 8 MiB
 _CHUNK = 8 << 20  # bytes of a file that comes whole, between two steps of the database
+_LOCK_CLASS = 0x55706C64  # of PostgreSQL's advisory locks: uploads that become files
 KEPT_FREE = 1 << 30  #: bytes of the disk that no upload may take
 
 
@@ -62,10 +64,13 @@ def check_name(name: str) -> str:
 
 
 def upload_root() -> StorageRoot:
-    """Return the root that uploads go to, made on first use in the data folder."""
+    """Return the root that uploads go to, made on first use: in the store that machines share, else the data folder."""
+    if place := shared.address("renders"):
+        made = {"name": "Uploads (shared)", "takes_uploads": True}
+        return StorageRoot.objects.get_or_create(url=place, defaults=made)[0]
     folder = Path(settings.DATA_FOLDER) / "renders"
     folder.mkdir(parents=True, exist_ok=True)
-    root = StorageRoot.objects.filter(takes_uploads=True).first()
+    root = StorageRoot.objects.filter(takes_uploads=True, url__startswith="/").first()
     return (
         root
         or StorageRoot.objects.get_or_create(url=str(folder), defaults={"name": "Uploads", "takes_uploads": True})[0]
@@ -377,6 +382,8 @@ def _mend(upload: Upload) -> bool:
 def _moved_before(upload: Upload) -> str | None:
     """Return where an older version moved a whole upload to before it was cut off, ``None`` if it did not."""
     root = upload_root()
+    if not root.is_here:
+        return None
     for path in Path(root.url).glob(f"*/*/{glob.escape(upload.name)}"):
         below = path.relative_to(root.url).as_posix()
         if path.stat().st_size == upload.size and not MediaFile.objects.filter(root=root, path=below).exists():
@@ -384,27 +391,66 @@ def _moved_before(upload: Upload) -> str | None:
     return None
 
 
-def finish(upload: Upload) -> Upload:
+def finish(upload: Upload, *, wait: bool = True) -> Upload:
     """Make a file of an upload whose bytes have all arrived; done again, it goes on where it was cut off.
 
-    Raises ``StorageRefused`` when the bytes are gone.
+    Whoever else does so is waited for, or left to it. Raises ``StorageRefused`` when the bytes are gone.
     """
     if not upload.is_whole or upload.file_id is not None:
         return upload
     root = upload_root()
-    path = Path(root.url) / upload.target
-    if upload.part_path.exists():  # nothing of the database hangs on the move, so nothing can undo half of it
-        path.parent.mkdir(parents=True, exist_ok=True)
-        shutil.move(upload.part_path, path)
-    elif not path.exists():
-        Upload.objects.filter(pk=upload.pk).update(offset=0, target="")
-        raise StorageRefused(f"the bytes of {upload.name} are gone; send the file again")
-    with transaction.atomic():
-        upload = _locked(upload)
-        if upload.file_id is None:
-            upload.file = register(root, upload.target, by=upload.owner)
-            upload.save(update_fields=["file"])
+    with _one_at_a_time(upload, wait) as alone:
+        upload.refresh_from_db()
+        if not alone or upload.file_id is not None:
+            return upload
+        # Nothing of the database hangs on the move, so nothing can undo half of it.
+        if not _put_in_place(upload, root):
+            Upload.objects.filter(pk=upload.pk).update(offset=0, target="")
+            raise StorageRefused(f"the bytes of {upload.name} are gone; send the file again")
+        with transaction.atomic():
+            upload = _locked(upload)
+            if upload.file_id is None:
+                upload.file = register(root, upload.target, by=upload.owner)
+                upload.save(update_fields=["file"])
+        upload.part_path.unlink(missing_ok=True)
     return upload
+
+
+def _put_in_place(upload: Upload, root: StorageRoot) -> bool:
+    """Bring the bytes of an upload to where they stay; are they there? A store has its copy before the part goes."""
+    part = upload.part_path
+    if root.is_here:
+        path = Path(root.url) / upload.target
+        if part.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            shutil.move(part, path)
+        return path.exists()
+    filesystem, full = _confined(root, upload.target)
+    with _refusing(f"put {upload.name} into {root.name}"):
+        if part.exists():
+            filesystem.put_file(str(part), full)
+        filesystem.invalidate_cache(filesystem._parent(full))
+        return bool(filesystem.exists(full))
+
+
+@contextmanager
+def _one_at_a_time(upload: Upload, wait: bool) -> Iterator[bool]:
+    """Yield whether nobody else is making a file of this upload, once nobody is where that is waited for.
+
+    A store takes its time over a large file, and one that is written twice is another one.
+    """
+    with connection.cursor() as cursor:
+        key = upload.pk.int % (1 << 31)
+        if wait:
+            cursor.execute("SELECT pg_advisory_lock(%s, %s)", [_LOCK_CLASS, key])
+        else:
+            cursor.execute("SELECT pg_try_advisory_lock(%s, %s)", [_LOCK_CLASS, key])
+        alone = wait or cursor.fetchone()[0]
+        try:
+            yield alone
+        finally:
+            if alone:
+                cursor.execute("SELECT pg_advisory_unlock(%s, %s)", [_LOCK_CLASS, key])
 
 
 @mender
@@ -414,10 +460,9 @@ def finish_uploads() -> int:
     done = 0
     for upload in Upload.objects.filter(file__isnull=True, offset=F("size"), touched_at__lt=idle).exclude(target=""):
         try:
-            finish(upload)
+            done += finish(upload, wait=False).file_id is not None
         except StorageRefused as error:
             log.warning("%s", error)
-        done += 1
     return done
 
 
@@ -456,8 +501,13 @@ def keep(name: str, data: bytes, *, by: User | None) -> MediaFile:
         raise StorageRefused(f"{name} is empty; expected a file")
     root = upload_root()
     folder = _fresh_folder()
-    (Path(root.url) / folder).mkdir(parents=True)
-    (Path(root.url) / folder / name).write_bytes(data)
+    if root.is_here:
+        (Path(root.url) / folder).mkdir(parents=True)
+        (Path(root.url) / folder / name).write_bytes(data)
+    else:
+        filesystem, full = _confined(root, f"{folder}/{name}")
+        with _refusing(f"put {name} into {root.name}"):
+            filesystem.pipe_file(full, data)
     return register(root, f"{folder}/{name}", by=by)
 
 

@@ -164,10 +164,13 @@ class ObjectStore:
         self.bucket = f"merrow-{uuid.uuid4().hex}"
         self.client.create_bucket(Bucket=self.bucket)
 
+    def names(self) -> list[str]:
+        """Return the names of the objects."""
+        return [one["Key"] for one in self.client.list_objects_v2(Bucket=self.bucket).get("Contents", [])]
+
     def there(self) -> dict[str, bytes]:
         """Return the objects by name."""
-        keys = [one["Key"] for one in self.client.list_objects_v2(Bucket=self.bucket).get("Contents", [])]
-        found = {key: self.client.get_object(Bucket=self.bucket, Key=key)["Body"].read() for key in keys}
+        found = {key: self.client.get_object(Bucket=self.bucket, Key=key)["Body"].read() for key in self.names()}
         return {key.removeprefix("in/"): body for key, body in found.items()}
 
     def clear(self) -> None:

@@ -10,7 +10,7 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.facts import inspection_from_json
 from brisk_core.small_media import Small, make_small
 from brisk_web.checks.services import open_check
-from brisk_web.handoff.doors import DoorRefused
+from brisk_web.handoff.doors import DoorClosed, DoorRefused
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.handoff.sending import _local
 from brisk_web.handoff.tests.servers import ObjectStore
@@ -101,15 +101,33 @@ class ObjectStorageTest(QueueTestCase):
         self.assertEqual(look(WatchedFolder.objects.get()), 2)
         self.assertEqual((first, Render.objects.get().attempt), (0, 2))
 
-    def test_a_hand_over_from_there_is_refused_with_its_reason(self) -> None:
+    def test_it_is_fetched_to_be_handed_over(self) -> None:
         file = register(self.bucket, "a.mp4", by=self.people["operator"])
-        job = Job.objects.create(title="Canal")
-        wide = Deliverable.objects.create(job=job, name="Wide", spec_version=spec_version())
+        wide = Deliverable.objects.create(
+            job=Job.objects.create(title="Canal"), name="Wide", spec_version=spec_version()
+        )
         take_in(file, wide, by=self.people["operator"])
         there = Destination.objects.create(name="Box", kind="folder", address=str(self.folder / "box"))
-        handoff = HandOff(render=Render.objects.get(), destination=there, name="a.mp4")
-        with self.assertRaisesRegex(DoorRefused, "a.mp4 lies in another store; to hand it over, register it"):
-            _local(handoff)
+        handoff = HandOff.objects.create(
+            render=Render.objects.get(), destination=there, name="a.mp4", made_by=self.people["lead"]
+        )
+        told: list[int] = []
+        path = _local(handoff, told.append)
+        self.assertEqual(path.read_bytes(), (self.folder / "a.mp4").read_bytes())
+        self.assertEqual(told[-1], file.size)
+        self.assertEqual(_local(handoff, told.append), path)
+        path.unlink()
+        full = mock.patch("shutil.disk_usage", return_value=mock.Mock(free=1 << 30))
+        with full, self.assertRaisesRegex(DoorClosed, "There is no room here for a.mp4 on its way"):
+            _local(handoff, told.append)
+        self.store.clear()
+        with self.assertRaisesRegex(DoorRefused, "a.mp4 is no longer where it was"):
+            _local(handoff, told.append)
+        with mock.patch.dict(os.environ, {"AWS_ENDPOINT_URL": "http://127.0.0.1:1", "AWS_MAX_ATTEMPTS": "1"}):
+            s3fs.S3FileSystem.clear_instance_cache()
+            with self.assertRaisesRegex(DoorClosed, "The store in which a.mp4 lies does not answer"):
+                _local(handoff, told.append)
+        self.assertEqual(list(path.parent.iterdir()), [])
 
     def test_a_store_that_does_not_answer_is_told(self) -> None:
         file = register(self.bucket, "a.mp4", by=self.people["operator"])

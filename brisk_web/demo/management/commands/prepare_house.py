@@ -8,12 +8,13 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import Group
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from brisk_web.accounts.roles import LEAD
 from brisk_web.demo import house as demo
 from brisk_web.inspections.finding import index_missing
 from brisk_web.shelf.services import publish_shelf
+from brisk_web.storage.house_data import OtherDataFolder, settle
 
 
 class Command(BaseCommand):
@@ -21,10 +22,17 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--demo", action="store_true")
+        parser.add_argument(
+            "--new-data", action="store_true", help="the house's data folder is lost, this is its new one"
+        )
 
-    def handle(self, *args: Any, demo: bool, **options: Any) -> None:
+    def handle(self, *args: Any, demo: bool, new_data: bool, **options: Any) -> None:
         call_command("migrate", verbosity=0)
         call_command("collectstatic", verbosity=0, interactive=False)
+        try:
+            settle(new=new_data)
+        except OtherDataFolder as other:
+            raise CommandError(str(other)) from other
         index_missing()
         says = self._load_demo() if demo else self._open()
         # What ./start prints at every start; the first password of an empty house is printed once and not kept.

@@ -6,8 +6,10 @@ import time
 from typing import Any
 
 from django.core.management import call_command
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import InterfaceError, OperationalError, connection
+
+from brisk_web.work.starting import CHECKS
 
 _WAIT_S = 0.5  # between two looks for the database
 
@@ -22,6 +24,8 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, queues: str, name: str, at_once: int, **options: Any) -> None:
         self._wait_for_database()
+        if says := next(filter(None, (check() for check in CHECKS)), ""):
+            raise CommandError(says)
         call_command(
             "procrastinate",
             "worker",
