@@ -44,6 +44,7 @@ class ProcessesTest(SimpleTestCase):
             mock.patch("brisk_web.work.management.commands.work.connection") as connection,
             mock.patch("brisk_web.work.management.commands.work.time.sleep") as slept,
             mock.patch("brisk_web.work.management.commands.work.call_command") as work,
+            mock.patch("brisk_web.work.management.commands.work.CHECKS", []),
         ):
             connection.ensure_connection.side_effect = away
             call_command("work", "scan,watch", "--name", "x", stderr=said)

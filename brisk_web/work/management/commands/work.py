@@ -26,6 +26,7 @@ class Command(BaseCommand):
         self._wait_for_database()
         if says := next(filter(None, (check() for check in CHECKS)), ""):
             raise CommandError(says)
+        connection.close()
         call_command(
             "procrastinate",
             "worker",
@@ -47,5 +48,4 @@ class Command(BaseCommand):
                 told = True
                 time.sleep(_WAIT_S)
             else:
-                connection.close()
                 return
