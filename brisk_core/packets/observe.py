@@ -168,11 +168,13 @@ def _observe_sound_rates(builder: FactsBuilder, taken: PacketPass) -> None:
         builder.observed(keys.SOUND_BITRATE, tuple(rates))
 
 
-def _sound_gaps(taken: PacketPass) -> tuple[str, ...]:
+def _sound_gaps(taken: PacketPass, picture_start: Fraction) -> tuple[str, ...]:
+    """What is missing between sounds. Before the first picture nothing plays: what lies there is a coder's priming."""
     return tuple(
         f"track {number}: nothing for {spell_seconds(end - start)} from {spell_seconds(start)} on"
         for number, totals in enumerate(taken.sound, 1)
         for start, end in totals.gaps
+        if end > picture_start
     )
 
 
@@ -185,9 +187,9 @@ def _observe_sound_times(builder: FactsBuilder, taken: PacketPass, series: Packe
         for name in names:
             builder.unread(name, "the sound packets carry no times")
         return
-    builder.observed(keys.TIMING_SOUND_GAPS, _sound_gaps(taken))
     # What lies before zero is cut by the edit list (the priming of a sound coder), so it is not heard.
     picture_start = max(int(series.pts.min()), 0) * series.time_base
+    builder.observed(keys.TIMING_SOUND_GAPS, _sound_gaps(taken, picture_start))
     sound_start = max(totals.first, 0) * totals.time_base
     builder.observed(keys.TIMING_SOUND_OFFSET, sound_start - picture_start)
     sound_end = totals.end * totals.time_base

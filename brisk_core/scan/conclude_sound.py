@@ -27,9 +27,9 @@ _LOUDNESS = (
 _FAULTS = (
     (keys.SOUND_CLIPPING, "clipping"),
     (keys.SOUND_SILENCE, "silence"),
-    (keys.SOUND_DROPOUT, "dropouts"),
     (keys.SOUND_CLICK, "clicks"),
 )
+_BEFORE_PICTURE_S = 0.005  # what ends until then, on the clock of the picture, ends before it
 _FLOOR = -120.0  # dBFS told for digital silence
 _MOST_SPANS = 500  # kept of one kind and track
 _QUIET = "nothing is louder than −70 LUFS for 0.4 s"
@@ -59,6 +59,11 @@ class _Track:
             TimeSpan(start=round(self.start + start, 4), end=round(self.start + end, 4))
             for start, end in spans[:_MOST_SPANS]
         )
+
+    def dropouts(self) -> tuple[TimeSpan, ...]:
+        """Dropouts on the clock of the picture, before whose first nothing plays: a coder's priming may lie there."""
+        found = self.faults.dropouts if self.faults else ()
+        return self.times(tuple((start, end) for start, end in found if self.start + end > _BEFORE_PICTURE_S))
 
     def lost(self) -> tuple[TimeSpan, ...]:
         """Places that could not be decoded right, on the clock of the picture."""
@@ -125,6 +130,7 @@ def _observe_faults(builder: FactsBuilder, tracks: Sequence[_Track]) -> None:
     faults = [track.faults for track in tracks if track.faults]
     for key, name in _FAULTS:
         builder.observed(key, tuple(track.times(getattr(track.faults, name)) for track in tracks))
+    builder.observed(keys.SOUND_DROPOUT, tuple(track.dropouts() for track in tracks))
     if tracks:
         builder.observed(keys.SOUND_UNREADABLE, tuple(track.lost() for track in tracks))
     else:

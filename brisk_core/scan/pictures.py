@@ -160,10 +160,14 @@ def scan_pictures(
                 continue
             if frame.is_corrupt:
                 damaged.add(number)
-            scan.take(reader.picture(frame, number))
+            picture = reader.picture(frame, number)
+            if picture.alpha is None and (beside := decoding.with_alpha(frame.pts)) is not None:
+                alpha = reader.picture(beside, number).alpha
+                picture.alpha = None if alpha is None else alpha.copy()
+            scan.take(picture)
             if small:
                 small.take(frame, number, scan.rows)
-            del frame
+            del frame, picture
             if progress:
                 progress(scan.end - segment.first, segment.end - segment.first)
     while scan.end < segment.end:
@@ -222,13 +226,14 @@ class _Decoding:
     damaged: set[int]  #: numbers of pictures that the decoder complains of
     entry: int  #: presentation time from which on no reference lies before the segment
     _times: list[int] = field(init=False)
+    _second: SecondEar | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
         self._times = sorted(self.numbers)
 
     def run(self, container: Any, stream: Any, retiming: Retiming) -> Iterator[Any]:
         """Yield decoded frames with their times; packets that cannot be decoded are left out."""
-        second = SecondEar.of(stream.codec_context)
+        second = self._second = SecondEar.of(stream.codec_context)
         patience = _MOST_FAILURES
         packets = container.demux(stream)
         while True:
@@ -249,6 +254,10 @@ class _Decoding:
                     return
             self._hear(packet, frames, refused=second is not None and second.refuses(packet))
             yield from frames
+
+    def with_alpha(self, time: int) -> Any:
+        """Return the picture of a time with the alpha that lies beside it in the wrapper, ``None`` where none does."""
+        return self._second.with_alpha(time) if self._second is not None else None
 
     def _hear(self, packet: Any, frames: list[Any], *, refused: bool) -> None:
         times = [frame.pts for frame in frames] if packet.pts is None and frames else [packet.pts]

@@ -1,5 +1,6 @@
 """A second decoder that listens along, for codecs whose first one takes whatever its arithmetic coder makes of a
-damaged packet. The reference decoder of VP8 and VP9 checks its headers, tiles and padding, and refuses.
+damaged packet. The reference decoder of VP8 and VP9 checks its headers, tiles and padding, and refuses. It also decodes
+the alpha that lies beside a picture in Matroska (a block addition of the same codec), which the first one leaves out.
 """
 
 from __future__ import annotations
@@ -8,6 +9,7 @@ from typing import Any
 
 import av
 
+_MOST_BESIDE = 64  # pictures with alpha that wait for the first decoder
 _OTHERS = {"vp9": "libvpx-vp9", "vp8": "libvpx"}  #: by the codec's name in the library
 
 
@@ -21,6 +23,7 @@ class SecondEar:
         self._decoder = decoder
         self._extradata = extradata
         self._context: Any = None  # none until a random access point
+        self._beside: dict[int, Any] = {}  # pictures with alpha, by their times
 
     @classmethod
     def of(cls, context: Any) -> SecondEar | None:
@@ -39,8 +42,17 @@ class SecondEar:
         if self._context is None or not packet.size:
             return False
         try:
-            self._context.decode(packet)
+            frames = self._context.decode(packet)
         except (av.FFmpegError, ValueError):
             self._context = None
             return True
+        for frame in frames:
+            if frame.pts is not None and any(component.is_alpha for component in frame.format.components):
+                self._beside[frame.pts] = frame
+        while len(self._beside) > _MOST_BESIDE:
+            del self._beside[next(iter(self._beside))]
         return False
+
+    def with_alpha(self, time: int) -> Any:
+        """Return the picture of a time with the alpha that lies beside it, ``None`` where none does."""
+        return self._beside.pop(time, None)

@@ -351,7 +351,7 @@ class CodedPicture:
             builder.coded(keys.PICTURE_CODED_SIZE, size if all(size) else None)
             if self.codec == "mpeg4":  # a codec whose profile the library names as its standard does
                 builder.coded(keys.PICTURE_PROFILE, context.profile or None)
-        _say_by_pixels(builder, context)
+        _say_by_pixels(builder, context, self.codec)
         shown = builder.said(Witness.CODED, keys.PICTURE_SIZE)
         shape = builder.said(Witness.CODED, keys.PICTURE_PIXEL_ASPECT)
         if shown and shape:
@@ -359,9 +359,15 @@ class CodedPicture:
             builder.coded(keys.PICTURE_DISPLAY_ASPECT, display_aspect(shown, shape, turn))
 
 
-def _say_by_pixels(builder: FactsBuilder, context: Any) -> None:
+#: Codecs whose alpha is a stream of its own beside the pictures, of which theirs say nothing (Matroska's AlphaMode).
+_ALPHA_BESIDE = ("vp8", "vp9")
+
+
+def _say_by_pixels(builder: FactsBuilder, context: Any, codec: str) -> None:
     """Record chroma, depth and alpha by the library's pixel format where no header has said them."""
     chroma, depth, alpha = pixel_facts(context)
+    if codec in _ALPHA_BESIDE and builder.said(Witness.DECLARED, keys.PICTURE_ALPHA) is not None:
+        alpha = None
     _say_unsaid(builder, keys.PICTURE_CHROMA, chroma)
     _say_unsaid(builder, keys.PICTURE_BIT_DEPTH, depth)
     _say_unsaid(builder, keys.PICTURE_ALPHA, alpha)
