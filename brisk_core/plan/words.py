@@ -12,6 +12,7 @@ from brisk_core.exact import Timecode, parse_seconds
 
 _FRAMES = re.compile(r"(\d{1,9})\s*frames?")
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,3}):(\d{2}(?:\.\d{1,3})?)")
+_MET_NOTHING = re.compile(r"^met '?None'?(?: as [^;]+)?; ")
 _MOST_DIGITS = 15
 _TIMECODE = re.compile(r"\d\d:\d\d:\d\d[:;]\d\d")
 Read = TypeVar("Read")
@@ -57,14 +58,14 @@ class Reader:
             return read(value)
         except (ValueRefused, ValueError, TypeError, ZeroDivisionError, OverflowError) as error:
             says = str(error) if isinstance(error, ValueRefused) else f"met {value!r}; expected a number"
-            self.note(place, says)
+            self.note(place, _MET_NOTHING.sub("is missing; ", says) if value is None else says)
             return instead
 
     def text(self, place: str, value: Any) -> str:
         """Return a text that has to be there, or an empty one with the mistake noted."""
         if isinstance(value, str) and value.strip():
             return value.strip()
-        self.note(place, f"met {value!r}; expected a text")
+        self.note(place, "is missing; expected a text" if value is None else f"met {value!r}; expected a text")
         return ""
 
     def known(self, place: str, value: Any, among: Sequence[str]) -> str:

@@ -141,7 +141,7 @@ class CommandTest(TestCase):
             (("--plan", "plan.json", "--rate", "25"), "expected no --length, --rate"),
             (("--plan", "plan.txt"), "met a list; expected a mapping with cap and files"),
             (("--plan", "gone.json"), "cannot be read; expected a plan in JSON or YAML"),
-            (("--cap", "1 MB"), "file 1, rate: met None"),
+            (("--cap", "1 MB"), "file 1, rate: is missing; expected frames a second such as 25"),
             (("--plan", "plan.json", "--spec", "nowhere"), "there is no spec 'nowhere'"),
         ):
             status, _, err = self.run_command("plan", "bits", *words)

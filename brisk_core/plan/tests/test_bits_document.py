@@ -108,6 +108,28 @@ class DocumentTest(TestCase):
             {one["line"]: one["met"] for one in found["files"][0]["bounds"]}, {"bitrate": True, "bitrate-peak": True}
         )
 
+    def test_fewer_bits_than_a_codec_takes_for_still_pictures_are_told(self) -> None:
+        """1920 × 1080 at 25: AVC takes 0.06 bits a pixel or 3.11 Mb/s, HEVC 0.03; two thirds of that still pass."""
+        row = {"length": "10:00", "rate": 25, "size": "1920x1080"}
+        told = {}
+        for cap, codec in (("20 MB", "avc"), ("200 MB", "avc"), ("100 MB", "hevc"), ("20 MB", "prores")):
+            says = plan_bits({"cap": cap, "codec": codec, "files": [row]})["files"][0]["says"]
+            told[cap, codec] = [one.split(",")[0] for one in says]
+        self.assertEqual(
+            told["20 MB", "avc"],
+            [
+                "with 0.0049 bits a pixel",
+                "50.36 s of it would fit at 3.11 Mb/s",
+                "with 1 picture in 13 kept",
+                "at 552 × 304",
+            ],
+        )
+        self.assertEqual([told["200 MB", "avc"], told["100 MB", "hevc"], told["20 MB", "prores"]], [[], [], []])
+
+    def test_what_is_missing_is_called_so(self) -> None:
+        with self.assertRaisesRegex(PlanRefused, "cap: is missing; expected such as .*file 1, length: is missing; exp"):
+            plan_bits({"files": [{"rate": 25}]})
+
     def test_backwards(self) -> None:
         found = self.plan("15 MB", picture_rate="3 Mb/s")
         self.assertEqual((found["fits"], found["says"]), (False, "over the cap by 220.1 MB"))
