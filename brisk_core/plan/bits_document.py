@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from math import ceil
 from typing import Any
 
 from brisk_core.exact import (
@@ -27,7 +26,7 @@ from brisk_core.packets import PacketSeries
 from brisk_core.plan.bits import RESERVE, Coding, Fit, Programme, Share, Sound, fit, longest, share_of, ways_up
 from brisk_core.plan.overhead import WRAPPERS
 from brisk_core.plan.settings import Bound, planned_inspection, rate_bounds
-from brisk_core.plan.sizes import BANDS
+from brisk_core.plan.sizes import too_few
 from brisk_core.plan.sounds import read_sound
 from brisk_core.plan.waiting import Waiting, even_media, media_of, wait
 from brisk_core.plan.words import Reader, read_length, read_percent, read_yes
@@ -41,7 +40,6 @@ PICTURE_CODECS = (
 
 
 _KINDS_OF_WORK = REGISTRY[keys.ORDER_KIND.id].choices
-_CLEARLY_FEWER = Fraction(2, 3)  # of the bits that a band begins with, which is no sharp edge
 _INDEXED = ("mp4", "mov")  # wrappers whose index stands in one place
 
 
@@ -278,18 +276,12 @@ def _file(question: BitsQuestion, share: Share, spec: Spec | None, *, alone: boo
 
 
 def _too_few(question: BitsQuestion, share: Share, *, alone: bool) -> list[str]:
-    """Say that these are clearly fewer bits than a codec takes even where little moves, and what would bring enough."""
-    if question.coding.codec not in BANDS:
-        return []
-    name, little, _ = BANDS[question.coding.codec]
-    if share.bits_a_pixel >= little * _CLEARLY_FEWER:
-        return []
+    """Say what to expect of fewer bits than the codec takes, and what would bring enough."""
     programme = share.programme
-    enough = ceil(little * programme.size[0] * programme.size[1] * programme.rate)
-    says = (
-        f"with {float(share.bits_a_pixel):.2g} bits a pixel, expect blocks: {name} takes about {float(little):g} where "
-        f"little moves, {spell_bit_rate(enough)} here"
-    )
+    found = too_few(question.coding.codec, share.picture_rate, programme.size, programme.rate)
+    if found is None:
+        return []
+    says, enough = found
     return [says, *(ways_up(question.cap, share, enough, question.coding, reserve=question.reserve) if alone else [])]
 
 

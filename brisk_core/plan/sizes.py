@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
 
-from brisk_core.exact import spell_bytes
+from brisk_core.exact import spell_bit_rate, spell_bytes
 from brisk_core.plan.bits import Coding, Programme, file_size
 
 _LEAST_MEASURED = 3  # renders of a codec, from which its band is the house's own
@@ -131,6 +131,28 @@ BANDS: Mapping[str, tuple[str, Fraction, Fraction]] = {
     "vp9": ("VP9", Fraction(3, 100), Fraction(12, 100)),
     "av1": ("AV1", Fraction(2, 100), Fraction(9, 100)),
 }
+_CLEARLY_FEWER = Fraction(2, 3)  # of the bits that a band begins with, which is no sharp edge
+
+
+def too_few(codec: str, picture_rate: int, size: tuple[int, int], rate: Fraction) -> tuple[str, int] | None:
+    """Return what to expect where a picture has clearly fewer bits than its codec takes even for pictures in which
+    little moves, and the bits a second that it takes; ``None`` for enough, and for codecs without a band.
+    """
+    if codec not in BANDS:
+        return None
+    name, little, _ = BANDS[codec]
+    samples = size[0] * size[1] * rate
+    bits = picture_rate / samples
+    if bits >= little * _CLEARLY_FEWER:
+        return None
+    enough = ceil(little * samples)
+    says = (
+        f"with {float(bits):.2g} bits a pixel, expect blocks: {name} takes about {float(little):g} where little "
+        f"moves, {spell_bit_rate(enough)} here"
+    )
+    return says, enough
+
+
 LOSSLESS = {"ffv1": "FFV1", "jpeg2000": "JPEG 2000, lossless"}
 
 

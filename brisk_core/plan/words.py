@@ -42,7 +42,9 @@ class Reader:
         self.mistakes: list[Mistake] = []
 
     def note(self, place: str, says: str) -> None:
-        """Keep a mistake."""
+        """Keep a mistake; what nobody gave is called missing."""
+        if says.startswith("met None; "):
+            says = f"is missing; {says.removeprefix('met None; ')}"
         self.mistakes.append(Mistake(place=place, says=says))
 
     def refuse(self) -> None:
@@ -58,14 +60,14 @@ class Reader:
             return read(value)
         except (ValueRefused, ValueError, TypeError, ZeroDivisionError, OverflowError) as error:
             says = str(error) if isinstance(error, ValueRefused) else f"met {value!r}; expected a number"
-            self.note(place, _MET_NOTHING.sub("is missing; ", says) if value is None else says)
+            self.note(place, _MET_NOTHING.sub("met None; ", says) if value is None else says)
             return instead
 
     def text(self, place: str, value: Any) -> str:
         """Return a text that has to be there, or an empty one with the mistake noted."""
         if isinstance(value, str) and value.strip():
             return value.strip()
-        self.note(place, "is missing; expected a text" if value is None else f"met {value!r}; expected a text")
+        self.note(place, f"met {value!r}; expected a text")
         return ""
 
     def known(self, place: str, value: Any, among: Sequence[str]) -> str:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
 from typing import Any
 
 from brisk_core.exact import spell_bit_rate, spell_bytes
+from brisk_core.facts import keys
 from brisk_core.plan.bits import Sound
 from brisk_core.plan.disc.capacity import Capacity, Weight, cost_of_plain_sound, weigh_disc
 from brisk_core.plan.disc.clips import Allowed, allowed, chapter_troubles, mixed_families
@@ -14,6 +15,7 @@ from brisk_core.plan.disc.document import DiscFile, read_disc
 from brisk_core.plan.disc.items import Clip, Disc, PlayList, Screen
 from brisk_core.plan.disc.navigation import Navigation, Trouble, navigate
 from brisk_core.plan.disc.walk import Walked, walk_everything
+from brisk_core.plan.sizes import too_few
 from brisk_core.spec import Spec
 
 PLAN_DISC_SCHEMA = "brisk-sentry/plan-disc/1"
@@ -38,6 +40,7 @@ def answer_disc(disc: Disc, specs: Mapping[str, Spec]) -> dict[str, Any]:
         *(_trouble(one) for one in navigation.troubles),
         *(_fault("over capacity", "", says) for says in capacity.says),
         *(_fault("too fast", one.item.id, f"{one.item.name}: {says}") for one in capacity.weights for says in one.says),
+        *(_fault("few bits", id_, says, caution=True) for id_, says in _few_bits(disc, capacity)),
         *(_fault("not allowed", one.clip.id, f"{one.clip.name}: {_refusal(one)}") for one in clips if one.refused),
         *(_fault("mixed families", clip.id, says) for clip, says in mixed_families(disc)),
         *(_fault("chapter", clip.id, says) for clip in disc.clips for _, says in chapter_troubles(disc, clip)),
@@ -76,6 +79,16 @@ def _fault(kind: str, item: str, says: str, *, caution: bool = False) -> dict[st
     return {"kind": kind, "item": item, "says": says, "caution": caution, "way": ""}
 
 
+def _few_bits(disc: Disc, capacity: Capacity) -> Iterator[tuple[str, str]]:
+    """Planned clips with fewer bits than their codec takes for pictures in which little moves."""
+    for one in capacity.weights:
+        clip = one.item
+        if isinstance(clip, Clip) and clip.bytes is None and one.picture_rate:
+            codec = clip.planned[keys.PICTURE_CODEC] or disc.kind.codec
+            if found := too_few(codec, one.picture_rate, clip.size, clip.rate):
+                yield clip.id, f"{clip.name}: {found[0]}"
+
+
 def _refusal(one: Allowed) -> str:
     said = "; ".join(f"{found.found} is not allowed, {found.required} is asked" for found in one.refused)
     if one.nearest is None:
@@ -106,6 +119,7 @@ def _weight(one: Weight, capacity: Capacity) -> dict[str, Any]:
         "picture_rate": one.picture_rate,
         "picture_rate_words": "" if one.picture_rate is None else spell_bit_rate(one.picture_rate),
         "filled": one.filled,
+        "at_most": one.at_most,
     }
 
 

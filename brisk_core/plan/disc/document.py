@@ -68,7 +68,7 @@ def read_disc(source: str | Mapping[str, Any], files: Mapping[str, DiscFile] | N
         name=reader.text("name", source.get("name")),
         kind=kind,
         bytes=kind.bytes if size is None else reader.take("bytes", positive(parse_bytes), size, kind.bytes),
-        family=reader.known("family", str(source.get("family")), FAMILIES),
+        family=reader.known("family", None if source.get("family") is None else str(source["family"]), FAMILIES),
         reserve=reader.take("reserve", read_percent, source.get("reserve", RESERVE), RESERVE),
         starts_with=reader.text("starts_with", source.get("starts_with")),
         home=reader.text("home", source["home"]) if source.get("home") is not None else None,

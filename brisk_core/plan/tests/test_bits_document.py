@@ -118,7 +118,7 @@ class DocumentTest(TestCase):
         self.assertEqual(
             told["20 MB", "avc"],
             [
-                "with 0.0049 bits a pixel",
+                "with 0.005 bits a pixel",
                 "50.36 s of it would fit at 3.11 Mb/s",
                 "with 1 picture in 13 kept",
                 "at 552 × 304",

@@ -55,6 +55,27 @@ class CapacityTest(TestCase):
         found = answer(reserve=2, bytes=int(used * 1.01))
         self.assertIn("of the reserve are used", says(found, "over capacity")[0])
 
+    def test_a_bit_rate_that_ends_at_the_kinds_own_does_not_fill_the_disc(self) -> None:
+        free = {name: value for name, value in CLIP.items() if name != "picture_rate"}
+        ends = {}
+        for length in ("10:00", "2:00:00"):
+            rows = answer(MENU, free | {"length": length}, SHORT)["capacity"]["items"]
+            ends[length] = [(row["filled"], row["at_most"]) for row in rows]
+        self.assertEqual(ends["10:00"], [(False, False), (True, True), (False, False)])
+        self.assertEqual(ends["2:00:00"], [(False, False), (True, False), (False, False)])
+
+    def test_fewer_bits_than_a_codec_takes_for_still_pictures_are_worth_a_look(self) -> None:
+        """720 × 576 at 25: MPEG-2 takes 0.15 bits a pixel or 1.56 Mb/s; HD by AVC 0.06 or 2.99 Mb/s at 24."""
+        free = {name: value for name, value in CLIP.items() if name != "picture_rate"}
+        found = answer(MENU, free | {"length": "7:00:00", "chapters": []}, SHORT)
+        (told,) = says(found, "few bits")
+        self.assertIn("MPEG-2 takes about 0.15 where little moves, 1.56 Mb/s here", told)
+        self.assertTrue(told.startswith("Film: with 0.0"))
+        self.assertTrue(found["met"])
+        self.assertEqual(says(answer(MENU, free | {"length": "3:00:00"}, SHORT), "few bits"), [])
+        poor = answer(HD | {"picture_rate": "1 Mb/s"}, kind="hd-single")
+        self.assertIn("AVC takes about 0.06 where little moves, 2.99 Mb/s here", says(poor, "few bits")[0])
+
     def test_clips_without_a_bit_rate_fill_the_disc(self) -> None:
         free = {name: value for name, value in CLIP.items() if name != "picture_rate"} | {"length": "1:30:00"}
         read = disc(items=[MENU, free, SHORT])
