@@ -124,7 +124,7 @@ class CommandTest(TestCase):
         status, out, _ = self.run_command("plan", "rates", "--source", "25 10 s", "--json")
         self.assertEqual((status, json.loads(out)["targets"][0]["harm"]), (0, 0.0))
         status, _, err = self.run_command("plan", "rates", "--source", "25")
-        self.assertEqual((status, "source 1, length: met 'None'" in err), (2, True), err)
+        self.assertEqual((status, "source 1, length: is missing; expected such as" in err), (2, True), err)
 
     def test_a_plan_from_a_document(self) -> None:
         rows = [f'{{"length": "10:00:00:00", "rate": 25, "size": [{size}, 720]}}' for size in (1280, 960)]
