@@ -82,7 +82,8 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     )
     files = asked.get("files")
     if not isinstance(files, list) or not files:
-        reader.note("files", f"met {files!r}; expected a list of at least one file")
+        met = "met none" if files in (None, []) else f"met {files!r}"
+        reader.note("files", f"{met}; expected at least one file")
         files = []
     if len(files) > MOST_FILES:
         reader.note("files", f"met {len(files)} files; expected at most {MOST_FILES}")
