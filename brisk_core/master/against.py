@@ -19,6 +19,7 @@ from brisk_core.edit.timeline import Timeline
 from brisk_core.exact import Timecode
 from brisk_core.facts import Held, Inspection, Sentence, keys
 from brisk_core.frames import Film, Grey, frames_to_decode
+from brisk_core.master.colours import matrix_of
 from brisk_core.master.cuts import map_by_cuts
 from brisk_core.master.foreign import TakenBack, taken_back
 from brisk_core.master.frame_map import FOREIGN, IN_PLACE, FrameMap, Seen, Stretch, in_order
@@ -238,7 +239,8 @@ class _Worker:
         curve: LevelCurve | None = None
         similarity: Similarity | None = None
         if geometry is not None:
-            curve = find_curve(self._still_paired(looked), geometry)
+            matrices = matrix_of(self.file.inspection), matrix_of(self.master.inspection)
+            curve = find_curve(self._still_paired(looked), geometry, matrices)
             self.doubtful = doubtful_steps(self.found, *self.rows)[:_MOST_MARKED]
             compared = self._compared(self._wanted())
             del looked

@@ -19,6 +19,10 @@ from brisk_core.master.shotwise import Shotwise, tell_patches, tell_shot_colours
 from brisk_core.master.similarity import Similarity
 from brisk_core.master.sound_verdict import SoundVerdict, tell_sound
 
+_REMEDY_OF_COLOUR = (
+    "Export again without a change of colour: see pixel format, looks and colour settings of the export."
+)
+_REMEDY_OF_MATRIX = "Export with one colour matrix, in the picture and in what the file says of it."
 _REMEDY_OF_LEVELS = "Convert the range once only: let either the timeline or the export do it, not both."
 _REMEDY_OF_SHOTS = "Look at the grade and the effects of these shots in the timeline, and export them again."
 _REMEDY_OF_LIKENESS = "Raise the bit rate of the export, or encode in two passes; look at the worst frames first."
@@ -85,8 +89,10 @@ class Holding:
 
     def levels(self, curve: LevelCurve | None) -> Held:
         """Return what is held of levels and colour, of the whole and of single shots."""
-        found = self.shotwise.levels(self.shots) if self.shotwise else []
-        coloured = self.shotwise.colours(self.shots) if self.shotwise else []
+        # Another matrix mixes colours into each other and into luma, in each shot by what is in it.
+        alike = curve is None or curve.colours.converted is None
+        found = self.shotwise.levels(self.shots) if self.shotwise and alike else []
+        coloured = self.shotwise.colours(self.shots) if self.shotwise and alike else []
         shots = [*tell_shot_levels(found, shot_name), *tell_shot_colours(coloured, shot_name)]
         otherwise = len({one.shot.number for one in found} | {one.shot.number for one in coloured})
         if curve is None and not shots:
@@ -100,7 +106,7 @@ class Holding:
             document=curve
             and curve.to_json() | {"shots": [*(one.to_json() for one in found), *(one.to_json() for one in coloured)]},
             sentences=sentences,
-            remedy=_REMEDY_OF_SHOTS if shots and not (curve and curve.changed) else _REMEDY_OF_LEVELS,
+            remedy=_remedy(curve, otherwise),
         )
 
     def similarity(self, found: Similarity | None) -> Held:
@@ -161,3 +167,12 @@ def _other_shots(count: int) -> str:
 
 def _other_parts(count: int) -> str:
     return f", {count} part{'s' if count > 1 else ''} of the picture otherwise" if count else ""
+
+
+def _remedy(curve: LevelCurve | None, otherwise: int) -> str:
+    """What to do about levels and colour; ``otherwise`` shots lie otherwise than the rest."""
+    if curve and curve.fault_of_colour:
+        return _REMEDY_OF_MATRIX if curve.colours.is_of_matrix else _REMEDY_OF_COLOUR
+    if curve and curve.colours.is_other and not curve.range_says:
+        return _REMEDY_OF_COLOUR
+    return _REMEDY_OF_SHOTS if otherwise and not (curve and curve.changed) else _REMEDY_OF_LEVELS

@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 
 from brisk_core.facts import Sentence
 from brisk_core.frames import Grey
+from brisk_core.master.colours import Colours, Matrix, gathered
 from brisk_core.master.geometry import Geometry, warp
 from brisk_core.master.pairs import Pair
 
 _FEWEST = 400  # samples of a value before its place on the curve is believed
 _QUIET = 6.0  # code values of local contrast above which a sample is left out: edges move with scaling
 _GAIN, _OFFSET = 0.012, 1.2  # from which a curve counts as changed; coding alone stays below
-_COLOUR = 1.5  # code values of a shift of colour
 _SQUEEZE = 219 / 255  # full range put into narrow range (ITU-R BT.709 item 5, 8 bit)
 _NAMED = (
     # gain, offset, in words
@@ -38,9 +38,23 @@ class LevelCurve:
     offset: float
     clipped_low: bool
     clipped_high: bool
-    blue: float  #: shift of blue difference, code values
-    red: float  #: shift of red difference
-    colour_gain: float
+    colours: Colours
+
+    @property
+    def range_says(self) -> str:
+        """What a change of range made of it; empty where it is none."""
+        near = (says for gain, offset, says in _NAMED if abs(self.gain - gain) < 0.03 and abs(self.offset - offset) < 4)
+        return next(near, "")
+
+    @property
+    def is_explained(self) -> bool:
+        """Is luma as it is because of the colours?"""
+        return self.colours.explains_luma
+
+    @property
+    def fault_of_colour(self) -> str:
+        """What became of the colours, a sentence where it is known; else empty."""
+        return self.colours.known_fault(with_luma=self.changed)
 
     @property
     def changed(self) -> bool:
@@ -55,17 +69,20 @@ class LevelCurve:
             "offset": round(self.offset, 2),
             "clipped_low": self.clipped_low,
             "clipped_high": self.clipped_high,
-            "blue": round(self.blue, 2),
-            "red": round(self.red, 2),
-            "colour_gain": round(self.colour_gain, 3),
+            **self.colours.to_json(),
             "points": [[round(one, 1), round(other, 2)] for one, other in self.points],
         }
 
 
-def find_curve(pairs: Iterable[Pair], geometry: Geometry) -> LevelCurve | None:
-    """Return the level curve over some pairs, ``None`` where the pictures are too flat to tell."""
+def find_curve(
+    pairs: Iterable[Pair], geometry: Geometry, matrices: tuple[Matrix, Matrix] | None = None
+) -> LevelCurve | None:
+    """Return the level curve over some pairs, ``None`` where the pictures are too flat to tell.
+
+    ``matrices`` are the colour matrices of file and master.
+    """
     masters, files = [], []
-    blues: list[NDArray[np.float32]] = []
+    coloured: list[NDArray[np.float32]] = []
     for pair in pairs:
         laid, inside = warp(pair.other.luma, geometry, (pair.own.luma.shape[0], pair.own.luma.shape[1]))
         quiet = inside & (_contrast(laid) < _QUIET) & (_contrast(pair.own.luma) < _QUIET)
@@ -73,7 +90,7 @@ def find_curve(pairs: Iterable[Pair], geometry: Geometry) -> LevelCurve | None:
         files.append(pair.own.luma[quiet])
         colours = colours_of(pair, geometry)
         if colours is not None:
-            blues.append(colours)
+            coloured.append(colours)
     if not masters:
         return None
     master, file = np.concatenate(masters), np.concatenate(files)
@@ -87,23 +104,13 @@ def find_curve(pairs: Iterable[Pair], geometry: Geometry) -> LevelCurve | None:
     sorted_file = file[order]
     middle = np.array([float(np.median(sorted_file[edges[key] : edges[key + 1]])) for key in known])
     gain, offset, low, high = _straight(known.astype(np.float64), middle)
-    blue = red = 0.0
-    colour_gain = 1.0
-    if blues:
-        rows = np.concatenate(blues)
-        blue, red = (float(np.median(rows[:, at] - rows[:, at + 2])) for at in (0, 1))
-        spread = rows[:, 2:] - 128
-        if float(np.abs(spread).mean()) > 2:
-            colour_gain = float(np.sum((rows[:, :2] - 128) * spread) / np.sum(np.square(spread)))
     return LevelCurve(
         points=tuple((float(key), value) for key, value in zip(known, middle, strict=True)),
         gain=gain,
         offset=offset,
         clipped_low=low,
         clipped_high=high,
-        blue=blue,
-        red=red,
-        colour_gain=colour_gain,
+        colours=gathered(coloured, matrices),
     )
 
 
@@ -113,7 +120,7 @@ def _contrast(luma: Grey) -> Grey:
 
 
 def colours_of(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
-    """Rows of file blue, file red, master blue, master red, at a few thousand places."""
+    """Rows of file blue, file red, master blue, master red, file luma, master luma, at a few thousand places."""
     if pair.own.chroma is None or pair.other.chroma is None:
         return None
     size = (96, 54)
@@ -125,7 +132,9 @@ def colours_of(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
         laid = np.where(inside, laid, plane)
         own.append(cv2.resize(plane, size, interpolation=cv2.INTER_AREA).ravel())
         other.append(cv2.resize(laid, size, interpolation=cv2.INTER_AREA).ravel())
-    return np.stack([*own, *other], axis=1).astype(np.float32)
+    luma, _ = warp(pair.other.luma, geometry, (pair.own.luma.shape[0], pair.own.luma.shape[1]))
+    lumas = (cv2.resize(plane, size, interpolation=cv2.INTER_AREA).ravel() for plane in (pair.own.luma, luma))
+    return np.stack([*own, *other, *lumas], axis=1).astype(np.float32)
 
 
 def _straight(keys: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[float, float, bool, bool]:
@@ -152,23 +161,19 @@ def tell_levels(curve: LevelCurve) -> tuple[tuple[Sentence, ...], str]:
     """Return the sentences and a short word."""
     sentences: list[Sentence] = []
     words = f"gain {curve.gain:.3f}, offset {curve.offset:+.1f}"
-    if curve.changed:
-        named = next(
-            (says for gain, offset, says in _NAMED if abs(curve.gain - gain) < 0.03 and abs(curve.offset - offset) < 4),
-            "",
-        )
+    if told := curve.fault_of_colour:
+        sentences.append(Sentence(says=told, frame=0, fault=True))
+    if curve.changed and not curve.is_explained:
+        named = curve.range_says
         black, white = (curve.gain * value + curve.offset for value in (16, 235))
         says = f"Levels differ from the master: {words} (black {black:.0f}, white {white:.0f})"
         sentences.append(Sentence(says=f"{says}{': ' + named if named else ''}.", frame=0, fault=True))
     elif curve.clipped_low or curve.clipped_high:
         end = "Shadows" if curve.clipped_low else "Lights"
         sentences.append(Sentence(says=f"{end} of the master are clipped.", frame=0, fault=True))
-    if max(abs(curve.blue), abs(curve.red)) > _COLOUR or abs(curve.colour_gain - 1) > 0.06:
-        says = (
-            f"Colour differs from the master: blue difference {curve.blue:+.1f}, red difference {curve.red:+.1f}, "
-            f"saturation {curve.colour_gain * 100:.0f} %."
-        )
+    colours = curve.colours
+    if colours.is_other and not told and not colours.is_right_conversion:
         # Levels that are squeezed or stretched take colour with them; it is told once then.
-        with_levels = curve.changed and max(abs(curve.blue), abs(curve.red)) <= _COLOUR
-        sentences.append(Sentence(says=says, frame=0, fault=not with_levels))
+        with_levels = curve.changed and not colours.is_tinted and not colours.is_turned
+        sentences.append(Sentence(says=colours.says(), frame=0, fault=not with_levels))
     return tuple(sentences), words

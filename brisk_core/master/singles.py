@@ -42,7 +42,7 @@ def doubtful_steps(found: FrameMap, own: NDArray[np.void], other: NDArray[np.voi
         return []
     there = (found.kinds[1:] == IN_PLACE) & (found.kinds[:-1] == IN_PLACE) & (np.diff(found.places) == 1)
     frames = np.flatnonzero(there) + 1
-    places = found.places[frames].astype(np.intp)
+    places = np.minimum(found.places[frames].astype(np.intp), len(other) - 1)  # the last one may stand a little longer
     odd: dict[int, float] = {}
     for field in ("change", "residual"):
         step, usual = own[field][frames].astype(np.float64), other[field][places].astype(np.float64)

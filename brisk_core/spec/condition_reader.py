@@ -115,7 +115,7 @@ class ConditionReader:
     def near(self, characteristic: Characteristic, value: object, place: str) -> Condition:
         self._must_be_ordered(characteristic)
         if not isinstance(value, dict) or set(value) != {"value", "tolerance"}:
-            raise ValueRefused(f"needs a value and a tolerance; got {value!r}")
+            raise ValueRefused(f"needs a value and a tolerance, {{ value: ..., tolerance: ... }}; got {value!r}")
         middle, tolerance = read_value(characteristic, value["value"]), read_value(characteristic, value["tolerance"])
         if tolerance < 0:
             raise ValueRefused(f"needs a tolerance of at least 0; got {value['tolerance']!r}")

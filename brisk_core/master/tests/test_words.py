@@ -11,6 +11,7 @@ from brisk_core.master.frame_map import IN_PLACE, REPEATED, FrameMap, Stretch, i
 from brisk_core.master.geometry import Geometry, tell_geometry
 from brisk_core.master.mapping import with_repeats
 from brisk_core.master.shots import Journey, MasterShot, Teller, shots_of
+from brisk_core.master.singles import doubtful_steps
 
 LENGTH, COUNT = 20, 8
 SHOTS = [
@@ -161,3 +162,16 @@ class FrameTest(TestCase):
         self.assertEqual(self.told((1.0, 1.0)), [])
         self.assertEqual(self.told((0.5625, 0.5625), (1080, 1920)), [])  # across a tall frame
         self.assertEqual(len(self.told((0.5, 0.5), (1080, 1920))), 1)
+
+
+class DoubtfulStepsTest(TestCase):
+    """Frames to which the file steps otherwise than the master does."""
+
+    def test_a_last_frame_that_stands_longer_has_a_place_behind_the_master(self) -> None:
+        rows = np.zeros(FRAMES, [("change", "f4"), ("residual", "f4")])
+        rows["change"] = rows["residual"] = 2.0
+        own = rows.copy()
+        own["change"][70] = 9.0
+        for late in (0, 1):  # the last place is that of the master's last frame, or the one behind it
+            places = [float(frame + late) for frame in range(FRAMES)]
+            self.assertEqual(doubtful_steps(mapped(places), own, rows), [70], late)
