@@ -18,6 +18,7 @@ log = logging.getLogger(__name__)
 
 FRAMES_KEPT_S = 14 * 86400  # since anybody looked at a frame of a file
 _LEFT_S = 86_400  # after which a folder that a reader wrote into belongs to nobody
+_HOUR_S = 3600.0
 _REMOVALS = 5  # attempts at a folder
 _WRITTEN_S = 0.2  # a picture takes to be written
 
@@ -67,8 +68,33 @@ def tidy_series() -> Removal:
         there = []
     here = [path.name for path in top.iterdir()] if top.is_dir() else []
     for path in sorted({top / name for name in [*here, *there]}):
-        number = path.name.removesuffix(".npz").partition("-")[0]
         is_left = path.name.startswith(sandbox.APART) and time.time() - path.stat().st_mtime > _LEFT_S
-        if is_left or (number.isdigit() and int(number) not in known):
+        number = _number_in(path)
+        if is_left or (number is not None and number not in known):
             going.append(path)
     return paths_to_remove(going, shared.drop)
+
+
+_forgotten_at = 0.0  # when this process looked last, on its own clock
+
+
+def forget_copies() -> int:
+    """Remove the copies here of what another machine may bring at any time, once a day old; return how many.
+
+    Only where machines share a store, and once an hour in a process: workers call it after what they did.
+    """
+    global _forgotten_at
+    if not settings.SHARED or time.monotonic() - _forgotten_at < _HOUR_S:
+        return 0
+    _forgotten_at = time.monotonic()
+    top = Path(settings.DATA_FOLDER) / "series"
+    active = set(Inspection.objects.filter(state__in=Inspection.ACTIVE).values_list("pk", flat=True))
+    # When it came here; the time of the last change is that of the one in the store.
+    old = [path for path in (top.iterdir() if top.is_dir() else ()) if time.time() - path.stat().st_ctime > _LEFT_S]
+    return paths_to_remove(path for path in old if _number_in(path) not in active).remove()
+
+
+def _number_in(path: Path) -> int | None:
+    """The inspection to which something in the folder of series belongs, by its name."""
+    number = path.name.removesuffix(".npz").partition("-")[0]
+    return int(number) if number.isdigit() else None

@@ -17,6 +17,7 @@ from brisk_core.packets import PacketSeries
 from brisk_core.sandbox import requests
 from brisk_core.scan import plan_segments
 from brisk_web.inspections.contents import adopt, enter, file_with, same_contents, tell
+from brisk_web.inspections.keeping import forget_copies
 from brisk_web.inspections.models import Inspection, ScanPart, packed
 from brisk_web.storage import shared
 from brisk_web.work.kernel import Claim, work
@@ -101,6 +102,7 @@ def _pace(inspection: Inspection) -> float | None:
 )
 def scan_part(claim: Claim[ScanPart]) -> None:
     """Scan one part of a file's pictures or sound; one that cannot be scanned keeps its reason, the others go on."""
+    forget_copies()
     part = claim.row
     inspection = part.inspection
     facts = inspection.facts
@@ -148,6 +150,7 @@ def scan_part(claim: Claim[ScanPart]) -> None:
 )
 def conclude(claim: Claim[Inspection]) -> None:
     """Join the parts of the scan, and tell everything that is known now."""
+    forget_copies()
     inspection = claim.row
     media_file = enter(claim, Inspection.Stage.CONCLUDE)
     document = joined(inspection, media_file.url, claim.should_stop)

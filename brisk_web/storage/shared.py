@@ -10,6 +10,7 @@ import logging
 import os
 import shutil
 import tarfile
+import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -19,6 +20,7 @@ import fsspec
 from django.conf import settings
 
 from brisk_core.errors import UnreadableFile
+from brisk_core.sandbox import APART
 from brisk_core.whole_file import written_whole
 from brisk_web.storage.places import state_in_store
 
@@ -52,6 +54,7 @@ def bring(path: Path) -> None:
     with _store(path) as (filesystem, there), suppress(FileNotFoundError):
         info = _asked(filesystem, there)
         if path.exists() and (path.stat().st_size, path.stat().st_mtime_ns) == state_in_store(info):
+            _mark(path, info)  # somebody wants it now, so it is not old
             return
         path.parent.mkdir(parents=True, exist_ok=True)
         with written_whole(path) as unfinished:
@@ -75,11 +78,15 @@ def bring_folder(folder: Path, packed: Path) -> None:
     """Add the files of an archive that was shared to a folder; nothing where none was. Raises ``SharedStoreAway``."""
     if not settings.SHARED:
         return
-    bring(packed)
     folder.mkdir(parents=True, exist_ok=True)
-    with suppress(FileNotFoundError), tarfile.open(packed) as archive:
-        archive.extractall(folder, filter="data")
-    packed.unlink(missing_ok=True)
+    with (
+        _store(packed) as (filesystem, there),
+        suppress(FileNotFoundError),
+        tempfile.NamedTemporaryFile(prefix=APART, dir=folder.parent) as file,
+    ):
+        filesystem.get_file(there, file.name)
+        with tarfile.open(file.name) as archive:
+            archive.extractall(folder, filter="data")
 
 
 def drop(path: Path) -> None:

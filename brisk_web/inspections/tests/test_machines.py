@@ -25,6 +25,7 @@ from brisk_core.reading import Source
 from brisk_core.small_media import Small, make_small
 from brisk_web.captions.models import CaptionFile
 from brisk_web.handoff.tests.servers import ObjectStore
+from brisk_web.inspections import keeping
 from brisk_web.inspections.keeping import tidy_series
 from brisk_web.inspections.models import Inspection
 from brisk_web.masters import services as masters
@@ -158,6 +159,28 @@ class MachinesTest(QueueTestCase):
         inspection.delete()
         self.assertEqual(tidy_series(), 4)  # the archive of the pictures lies in the store alone, its folder here alone
         self.assertEqual((self.names(), list((settings.DATA_FOLDER / "series").iterdir())), ([], []))
+
+    def test_copies_that_nobody_wanted_for_a_day_are_forgotten_here_alone(self) -> None:
+        self.send(make_small(self.folder / "a.mp4", Small()), "a.mp4")
+        self.work()
+        inspection = Inspection.objects.get()
+        here = settings.DATA_FOLDER / "series"
+        (here / "999-parts").mkdir()
+        for days, left in ((0.5, 4), (2, 0)):
+            later = time.time() + 86_400 * days
+            with mock.patch.object(keeping, "_forgotten_at", -1e9), mock.patch("time.time", return_value=later):
+                keeping.forget_copies()
+            self.assertEqual(len(list(here.iterdir())), left, days)
+        self.assertEqual(
+            self.names(), [f"{inspection.pk}-scan.npz", f"{inspection.pk}-small.tar", f"{inspection.pk}.npz"]
+        )
+        self.assertTrue(inspection.has_scan and inspection.small_numbers)
+        Inspection.objects.update(state="running")
+        with mock.patch.object(keeping, "_forgotten_at", -1e9), mock.patch("time.time", return_value=later):
+            self.assertEqual(keeping.forget_copies(), 0)
+            with override_settings(SHARED=""):
+                Inspection.objects.update(state="done")
+                self.assertEqual(keeping.forget_copies(), 0)
 
     def test_files_that_machines_read_are_held_against_each_other_on_a_third(self) -> None:
         one = self.send(make_small(self.folder / "a.mp4", Small()), "a.mp4")
