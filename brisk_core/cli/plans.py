@@ -265,7 +265,7 @@ def _disc_files(document: Mapping[str, Any], folder: Path) -> dict[str, DiscFile
 def _print_disc(found: Mapping[str, Any]) -> None:
     say(f"{'met' if found['met'] else 'not met'}: {found['says']}")
     for row in found["capacity"]["items"]:
-        how = "the most that a disc of this kind gives" if row["at_most"] else "fills the disc"
+        how = "the most that a disc of this kind gives" if row["at_ceiling"] else "fills the disc"
         filled = f" ({how})" if row["filled"] else ""
         say(f"  {row['name']:30} {spell_bytes(row['bytes']):>10}  {row['picture_rate_words']}{filled}")
     for fault in found["faults"]:

@@ -11,17 +11,22 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import Inspection, keys
+from brisk_core.frames import Grey
+from brisk_core.master.geometry import Geometry, warp
+from brisk_core.master.pairs import Pair
 
 _TINT = 1.5  # code values of a shift of colour
 _SATURATION, _HUE = 0.06, 3.0  # share and degrees, from which colours are others
 _NO_COLOUR = 0.2  # saturation below which hues say nothing
 _LEAST_COLOUR = 2.0  # code values of colour in the master, below which saturation says nothing
 _LEAST_SPREAD = 3.0  # code values by which colours must differ along each way, that their mixing can be told
-_FEWEST = 200  # places
+_PLACES = (96, 54)  # across and down, of a picture, at which colours are looked at
+_FEWEST = 200  # places, from which a mixing is told
 _MIXING = 0.04  # of a coefficient, within which a mixing is the one that is named
 _HIGH, _STANDARD = "BT.709", "BT.601"
 _OF_709, _OF_601 = ("BT.709",), ("SMPTE 170M", "BT.470 B/G")  # names by ITU-T H.273, table 4
@@ -40,6 +45,26 @@ def matrix_of(facts: Inspection) -> Matrix:
         return (_HIGH if said in _OF_709 else _STANDARD if said in _OF_601 else str(said)), True
     size = facts[keys.PICTURE_SIZE]
     return (_STANDARD if size and size[1] <= _STANDARD_LINES else _HIGH), False
+
+
+def colours_of(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
+    """Rows of file blue, file red, master blue, master red, at a few thousand places; ``None`` where that is no use."""
+    if pair.own.chroma is None or pair.other.chroma is None:
+        return None
+    own, other = [], []
+    for plane, laid_from in zip(pair.own.chroma, pair.other.chroma, strict=True):
+        laid, inside = warp(laid_from, geometry, (plane.shape[0], plane.shape[1]))
+        if inside.mean() < 0.5:
+            return None
+        laid = np.where(inside, laid, plane)
+        own.append(at_places(plane))
+        other.append(at_places(laid))
+    return np.stack([*own, *other], axis=1)
+
+
+def at_places(plane: Grey) -> NDArray[np.float32]:
+    """Means of a plane around the places of ``colours_of``, in their order."""
+    return cv2.resize(plane, _PLACES, interpolation=cv2.INTER_AREA).ravel().astype(np.float32)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

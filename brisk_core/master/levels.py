@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from brisk_core.facts import Sentence
 from brisk_core.frames import Grey
-from brisk_core.master.colours import Colours, Matrix, gathered
+from brisk_core.master.colours import Colours, Matrix, at_places, colours_of, gathered
 from brisk_core.master.geometry import Geometry, warp
 from brisk_core.master.pairs import Pair
 
@@ -90,7 +90,8 @@ def find_curve(
         files.append(pair.own.luma[quiet])
         colours = colours_of(pair, geometry)
         if colours is not None:
-            coloured.append(colours)
+            lumas = at_places(pair.own.luma), at_places(np.where(inside, laid, pair.own.luma))
+            coloured.append(np.column_stack([colours, *lumas]))
     if not masters:
         return None
     master, file = np.concatenate(masters), np.concatenate(files)
@@ -117,24 +118,6 @@ def find_curve(
 def _contrast(luma: Grey) -> Grey:
     kernel = np.ones((3, 3), np.uint8)
     return np.asarray(cv2.morphologyEx(luma, cv2.MORPH_GRADIENT, kernel), np.float32)
-
-
-def colours_of(pair: Pair, geometry: Geometry) -> NDArray[np.float32] | None:
-    """Rows of file blue, file red, master blue, master red, file luma, master luma, at a few thousand places."""
-    if pair.own.chroma is None or pair.other.chroma is None:
-        return None
-    size = (96, 54)
-    own, other = [], []
-    for plane, laid_from in zip(pair.own.chroma, pair.other.chroma, strict=True):
-        laid, inside = warp(laid_from, geometry, (plane.shape[0], plane.shape[1]))
-        if inside.mean() < 0.5:
-            return None
-        laid = np.where(inside, laid, plane)
-        own.append(cv2.resize(plane, size, interpolation=cv2.INTER_AREA).ravel())
-        other.append(cv2.resize(laid, size, interpolation=cv2.INTER_AREA).ravel())
-    luma, _ = warp(pair.other.luma, geometry, (pair.own.luma.shape[0], pair.own.luma.shape[1]))
-    lumas = (cv2.resize(plane, size, interpolation=cv2.INTER_AREA).ravel() for plane in (pair.own.luma, luma))
-    return np.stack([*own, *other, *lumas], axis=1).astype(np.float32)
 
 
 def _straight(keys: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[float, float, bool, bool]:

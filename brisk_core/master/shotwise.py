@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from brisk_core.facts import Sentence
 from brisk_core.frames import Grey
+from brisk_core.master.colours import colours_of
 from brisk_core.master.geometry import Geometry, covered_part
-from brisk_core.master.levels import colours_of
 from brisk_core.master.pairs import Pair
 from brisk_core.master.shots import MasterShot
 
@@ -273,7 +273,7 @@ def _colour(pair: Pair, geometry: Geometry) -> tuple[float, float, float]:
     rows = colours_of(pair, geometry)
     if rows is None:
         return (np.nan,) * 3
-    own, other = rows[:, :2] - 128, rows[:, 2:4] - 128
+    own, other = rows[:, :2] - 128, rows[:, 2:] - 128
     blue, red = (float(np.median(rows[:, at] - rows[:, at + 2])) for at in (0, 1))
     if float(np.abs(other).mean()) < _COLOURED:
         return np.nan, blue, red

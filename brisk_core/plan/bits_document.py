@@ -29,7 +29,7 @@ from brisk_core.plan.settings import Bound, planned_inspection, rate_bounds
 from brisk_core.plan.sizes import too_few
 from brisk_core.plan.sounds import read_sound
 from brisk_core.plan.waiting import Waiting, even_media, media_of, wait
-from brisk_core.plan.words import Reader, read_length, read_percent, read_yes
+from brisk_core.plan.words import Reader, met, read_length, read_percent, read_yes
 from brisk_core.spec import Outcome, Spec, judge
 
 BITS_SCHEMA = "brisk-sentry/plan-bits/1"
@@ -82,8 +82,7 @@ def read_bits_question(asked: Mapping[str, Any]) -> BitsQuestion:
     )
     files = asked.get("files")
     if not isinstance(files, list) or not files:
-        met = "met none" if files in (None, []) else f"met {files!r}"
-        reader.note("files", f"{met}; expected at least one file")
+        reader.note("files", f"{met(files or None)}; expected at least one file")
         files = []
     if len(files) > MOST_FILES:
         reader.note("files", f"met {len(files)} files; expected at most {MOST_FILES}")

@@ -132,6 +132,7 @@ BANDS: Mapping[str, tuple[str, Fraction, Fraction]] = {
     "av1": ("AV1", Fraction(2, 100), Fraction(9, 100)),
 }
 _CLEARLY_FEWER = Fraction(2, 3)  # of the bits that a band begins with, which is no sharp edge
+LOSSLESS = {"ffv1": "FFV1", "jpeg2000": "JPEG 2000, lossless"}
 
 
 def too_few(codec: str, picture_rate: int, size: tuple[int, int], rate: Fraction) -> tuple[str, int] | None:
@@ -151,9 +152,6 @@ def too_few(codec: str, picture_rate: int, size: tuple[int, int], rate: Fraction
         f"moves, {spell_bit_rate(enough)} here"
     )
     return says, enough
-
-
-LOSSLESS = {"ffv1": "FFV1", "jpeg2000": "JPEG 2000, lossless"}
 
 
 def vc3_picture(size: tuple[int, int], per_255_blocks: int) -> int:

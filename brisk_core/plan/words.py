@@ -12,7 +12,6 @@ from brisk_core.exact import Timecode, parse_seconds
 
 _FRAMES = re.compile(r"(\d{1,9})\s*frames?")
 _CLOCK = re.compile(r"(?:(\d{1,3}):)?(\d{1,3}):(\d{2}(?:\.\d{1,3})?)")
-_MET_NOTHING = re.compile(r"^met '?None'?(?: as [^;]+)?; ")
 _MOST_DIGITS = 15
 _TIMECODE = re.compile(r"\d\d:\d\d:\d\d[:;]\d\d")
 Read = TypeVar("Read")
@@ -35,6 +34,11 @@ def read_length(text: object, rate: Fraction) -> int:
         raise ValueRefused(says) from None
 
 
+def met(value: object) -> str:
+    """Return what was met, as mistakes begin: they go on with a semicolon and what is expected."""
+    return "is missing" if value is None else f"met {value!r}"
+
+
 class Reader:
     """Reads fields one by one and keeps every mistake with its place."""
 
@@ -42,9 +46,7 @@ class Reader:
         self.mistakes: list[Mistake] = []
 
     def note(self, place: str, says: str) -> None:
-        """Keep a mistake; what nobody gave is called missing."""
-        if says.startswith("met None; "):
-            says = f"is missing; {says.removeprefix('met None; ')}"
+        """Keep a mistake."""
         self.mistakes.append(Mistake(place=place, says=says))
 
     def refuse(self) -> None:
@@ -60,21 +62,21 @@ class Reader:
             return read(value)
         except (ValueRefused, ValueError, TypeError, ZeroDivisionError, OverflowError) as error:
             says = str(error) if isinstance(error, ValueRefused) else f"met {value!r}; expected a number"
-            self.note(place, _MET_NOTHING.sub("met None; ", says) if value is None else says)
+            self.note(place, f"{met(value)}; {says.partition('; ')[2]}" if value is None else says)
             return instead
 
     def text(self, place: str, value: Any) -> str:
         """Return a text that has to be there, or an empty one with the mistake noted."""
         if isinstance(value, str) and value.strip():
             return value.strip()
-        self.note(place, f"met {value!r}; expected a text")
+        self.note(place, f"{met(value)}; expected a text")
         return ""
 
     def known(self, place: str, value: Any, among: Sequence[str]) -> str:
         """Return a word of a list, the first one with the mistake noted."""
         if value in among:
             return str(value)
-        self.note(place, f"met {value!r}; expected one of {', '.join(among)}")
+        self.note(place, f"{met(value)}; expected one of {', '.join(among)}")
         return among[0]
 
     def only(self, place: str, row: Mapping[str, Any], names: Sequence[str]) -> None:

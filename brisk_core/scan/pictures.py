@@ -256,7 +256,7 @@ class _Decoding:
             yield from frames
 
     def with_alpha(self, time: int) -> Any:
-        """Return the picture of a time with the alpha that lies beside it in the wrapper, ``None`` where none does."""
+        """Return the picture of a time with the alpha that lies beside it in the wrapper: see ``SecondEar``."""
         return self._second.with_alpha(time) if self._second is not None else None
 
     def _hear(self, packet: Any, frames: list[Any], *, refused: bool) -> None:

@@ -54,5 +54,5 @@ class SecondEar:
         return False
 
     def with_alpha(self, time: int) -> Any:
-        """Return the picture of a time with the alpha that lies beside it, ``None`` where none does."""
+        """Return the picture of a time, in ticks of its track, with the alpha beside it; ``None`` for none."""
         return self._beside.pop(time, None)

@@ -129,15 +129,17 @@ class Inspection(Work):
     @property
     def small_numbers(self) -> list[int]:
         """Frames of which a small picture is kept, in ascending order; none where an older engine scanned."""
-        if self.is_over:
-            self._bring_pictures(self.small_folder)
-        return kept_numbers(self.small_folder)
+        return kept_numbers(self._small_pictures())
 
     def small_picture(self, number: int) -> Path:
         """Where the small picture of a frame lies that the scan kept; it may have kept none."""
+        return frame_path(self._small_pictures(), number)
+
+    def _small_pictures(self) -> Path:
+        """The folder of small pictures, with those that another machine kept once the scan is over."""
         if self.is_over:
             self._bring_pictures(self.small_folder)
-        return frame_path(self.small_folder, number)
+        return self.small_folder
 
     def _bring_pictures(self, folder: Path) -> None:
         """Have a folder of small pictures here, whole or not at all, that another machine made; asked once."""

@@ -119,7 +119,7 @@ def _weight(one: Weight, capacity: Capacity) -> dict[str, Any]:
         "picture_rate": one.picture_rate,
         "picture_rate_words": "" if one.picture_rate is None else spell_bit_rate(one.picture_rate),
         "filled": one.filled,
-        "at_most": one.at_most,
+        "at_ceiling": one.at_ceiling,
     }
 
 

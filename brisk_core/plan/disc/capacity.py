@@ -27,7 +27,7 @@ class Weight:
     bytes: int
     picture_rate: int | None  #: bits a second; None for a still picture
     filled: bool  #: was the bit rate worked out, so that the disc is filled?
-    at_most: bool = False  #: did it end at the most that the kind of disc gives, before the disc was full?
+    at_ceiling: bool = False  #: did it end at the most that the kind of disc gives, before the disc was full?
     says: tuple[str, ...]  #: what it goes beyond
 
 
@@ -168,7 +168,7 @@ def _fill(disc: Disc, clips: Sequence[Clip], free: int) -> tuple[list[Weight], l
             bytes=_sectors(_clip_size(disc, one, rates[one.id])),
             picture_rate=rates[one.id],
             filled=True,
-            at_most=0 < ceiling_of(disc, one) <= rates[one.id],
+            at_ceiling=0 < ceiling_of(disc, one) <= rates[one.id],
             says=tuple(_beyond(disc, one, rates[one.id])),
         )
         for one in clips

@@ -17,7 +17,7 @@ from brisk_core.plan.bits import RESERVE, Sound
 from brisk_core.plan.disc.items import ARROWS, Button, Chapter, Clip, Disc, Item, Lead, Part, PlayList, Screen, Way
 from brisk_core.plan.disc.kinds import FAMILIES, KINDS
 from brisk_core.plan.render import RENDER_FIELDS, read_render
-from brisk_core.plan.words import Reader, read_count, read_length, read_percent, read_yes
+from brisk_core.plan.words import Reader, met, read_count, read_length, read_percent, read_yes
 from brisk_core.spec.document import read_document
 
 DISC_SCHEMA = "brisk-sentry/disc/1"
@@ -102,7 +102,7 @@ def named_files(source: Mapping[str, Any]) -> set[str]:
 
 def _items(reader: Reader, rows: Any, files: Mapping[str, DiscFile]) -> list[Item]:
     if not isinstance(rows, list) or not rows:
-        reader.note("items", f"met {rows!r}; expected a list of at least one item")
+        reader.note("items", f"{met(rows)}; expected a list of at least one item")
         return []
     if len(rows) > MOST_ITEMS:
         reader.note("items", f"met {len(rows)} items; expected at most {MOST_ITEMS}")

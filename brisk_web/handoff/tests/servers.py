@@ -9,9 +9,11 @@ import uuid
 from pathlib import Path
 from threading import Thread
 from typing import Any
+from unittest import mock
 
 import boto3
 import paramiko
+import s3fs
 from moto.server import ThreadedMotoServer
 
 
@@ -138,6 +140,36 @@ class SftpServer:
         self._socket.close()
         for transport in self._transports:
             transport.close()
+
+
+class WithStore:
+    """A test case with object storage, and an empty bucket for each test."""
+
+    store: ObjectStore
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()  # type: ignore[misc]
+        cls.store = ObjectStore()
+        cls.addClassCleanup(cls.store.stop)  # type: ignore[attr-defined]
+
+    def setUp(self) -> None:
+        super().setUp()  # type: ignore[misc]
+        self.store.new_bucket()
+
+
+class StoreInReach(WithStore):
+    """One with access to the store in the environment, as web and workers have it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        access = {"AWS_ENDPOINT_URL": self.store.endpoint, "AWS_ACCESS_KEY_ID": "merrow", "AWS_SECRET_ACCESS_KEY": "lock",
+                  "AWS_DEFAULT_REGION": "us-east-1"}  # fmt: skip
+        patch = mock.patch.dict(os.environ, access)
+        patch.start()
+        self.addCleanup(patch.stop)  # type: ignore[attr-defined]
+        s3fs.S3FileSystem.clear_instance_cache()
+        self.addCleanup(s3fs.S3FileSystem.clear_instance_cache)  # type: ignore[attr-defined]
 
 
 class ObjectStore:

@@ -18,7 +18,7 @@ from brisk_core.handoff import digests_of
 from brisk_standins import site as sites
 from brisk_web.handoff.doors import PART, Door, DoorClosed, DoorRefused, FolderDoor, ObjectsDoor, SftpDoor, SiteDoor
 from brisk_web.handoff.doors.sftp import fingerprint, private_key
-from brisk_web.handoff.tests.servers import ObjectStore, SftpServer
+from brisk_web.handoff.tests.servers import SftpServer, WithStore
 
 
 class Stopped(Exception):
@@ -342,18 +342,8 @@ def _saying(content: bytes) -> Callable[[sites.SiteHandler], None]:
     return lambda handler: handler.answer(200, content, "application/json")
 
 
-class ObjectsDoorTest(DoorContract, TestCase):
+class ObjectsDoorTest(WithStore, DoorContract, TestCase):
     size = 11 << 20  # two parts: none but the last is shorter than 5 MiB
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.store = ObjectStore()
-        cls.addClassCleanup(cls.store.stop)
-
-    def setUp(self) -> None:
-        super().setUp()
-        self.store.new_bucket()
 
     def open(self, bucket: str = "") -> Door:
         return ObjectsDoor(f"s3://{bucket or self.store.bucket}/in/", "merrow", "lock", self.store.endpoint, self.marks)

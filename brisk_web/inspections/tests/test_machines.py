@@ -24,7 +24,7 @@ from brisk_core.inspect import inspect
 from brisk_core.reading import Source
 from brisk_core.small_media import Small, make_small
 from brisk_web.captions.models import CaptionFile
-from brisk_web.handoff.tests.servers import ObjectStore
+from brisk_web.handoff.tests.servers import StoreInReach
 from brisk_web.inspections import keeping
 from brisk_web.inspections.keeping import tidy_series
 from brisk_web.inspections.models import Inspection
@@ -40,30 +40,13 @@ from brisk_web.work.models import Work
 from brisk_web.work.sweep import sweep
 
 
-class MachinesTest(QueueTestCase):
+class MachinesTest(StoreInReach, QueueTestCase):
     """The web and its workers on machines with data folders of their own, which share a bucket."""
 
     scans_for_real = True
-    store: ObjectStore
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.store = ObjectStore()
-        cls.addClassCleanup(cls.store.stop)
 
     def setUp(self) -> None:
         super().setUp()
-        self.access = {
-            "AWS_ENDPOINT_URL": self.store.endpoint, "AWS_ACCESS_KEY_ID": "merrow", "AWS_SECRET_ACCESS_KEY": "lock",
-            "AWS_DEFAULT_REGION": "us-east-1",
-        }  # fmt: skip
-        patch = mock.patch.dict(os.environ, self.access)
-        patch.start()
-        self.addCleanup(patch.stop)
-        s3fs.S3FileSystem.clear_instance_cache()
-        self.addCleanup(s3fs.S3FileSystem.clear_instance_cache)
-        self.store.new_bucket()
         override = override_settings(SHARED=f"s3://{self.store.bucket}/house")
         override.enable()
         self.addCleanup(override.disable)

@@ -13,7 +13,7 @@ from brisk_web.checks.services import open_check
 from brisk_web.handoff.doors import DoorClosed, DoorRefused
 from brisk_web.handoff.models import Destination, HandOff
 from brisk_web.handoff.sending import _local
-from brisk_web.handoff.tests.servers import ObjectStore
+from brisk_web.handoff.tests.servers import StoreInReach
 from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render
 from brisk_web.jobs.services import take_in
@@ -24,28 +24,13 @@ from brisk_web.watching.models import WatchedFolder
 from brisk_web.watching.services import look
 
 
-class ObjectStorageTest(QueueTestCase):
+class ObjectStorageTest(StoreInReach, QueueTestCase):
     """A root in object storage: its files are read by ranges, by children that reach nobody themselves."""
 
     scans_for_real = True
-    store: ObjectStore
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.store = ObjectStore()
-        cls.addClassCleanup(cls.store.stop)
 
     def setUp(self) -> None:
         super().setUp()
-        access = {"AWS_ENDPOINT_URL": self.store.endpoint, "AWS_ACCESS_KEY_ID": "merrow", "AWS_SECRET_ACCESS_KEY": "lock",
-                  "AWS_DEFAULT_REGION": "us-east-1"}  # fmt: skip
-        patch = mock.patch.dict(os.environ, access)
-        patch.start()
-        self.addCleanup(patch.stop)
-        s3fs.S3FileSystem.clear_instance_cache()
-        self.addCleanup(s3fs.S3FileSystem.clear_instance_cache)
-        self.store.new_bucket()
         address = f"s3://{self.store.bucket}"
         with override_settings(PLACES=(address,)):
             self.bring(make_small(self.folder / "a.mp4", Small(sound="aac")), "a.mp4")

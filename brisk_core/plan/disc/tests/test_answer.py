@@ -60,7 +60,7 @@ class CapacityTest(TestCase):
         ends = {}
         for length in ("10:00", "2:00:00"):
             rows = answer(MENU, free | {"length": length}, SHORT)["capacity"]["items"]
-            ends[length] = [(row["filled"], row["at_most"]) for row in rows]
+            ends[length] = [(row["filled"], row["at_ceiling"]) for row in rows]
         self.assertEqual(ends["10:00"], [(False, False), (True, True), (False, False)])
         self.assertEqual(ends["2:00:00"], [(False, False), (True, False), (False, False)])
 
