@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass
 
 from brisk_core.captions.document import Oddity, Remark
+from brisk_core.text_lines import lines_of
 
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -24,7 +25,7 @@ _SPELLED = {
 }
 _FALLBACK = "cp1252"  # what most files that are not Unicode are written in
 _FALLBACK_SPELLED = "Windows-1252"
-_CONTROLS = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ufffd]")
+_CONTROLS = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u2028\u2029\ufffd]")
 # Two to four signs that UTF-8 makes when it is read as Windows-1252 and saved again: "Ã©" for é, and so on.
 _TRAIL = "[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u2122]"
 _TWICE = re.compile(f"[\u00c2-\u00df]{_TRAIL}|[\u00e0-\u00ef]{_TRAIL}{{2}}|[\u00f0-\u00f4]{_TRAIL}{{3}}")
@@ -80,7 +81,7 @@ def odd_characters(text: str) -> tuple[Remark, ...]:
     if not _CONTROLS.search(text) and not twice:
         return ()
     found = []
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, line in enumerate(lines_of(text), 1):
         says = (_twice_in(line) if twice else "") or _control_in(line)
         if says:
             found.append(Remark(line=number, kind=Oddity.ENCODING, says=says))

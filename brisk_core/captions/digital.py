@@ -6,11 +6,16 @@ displayed. Sections are those of CTA-708-E.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+from fractions import Fraction
 
 from brisk_core.captions.shown import Shown
 
 _LARGEST_PACKET = 128  # bytes, where the size code says 0 (5)
+_LONGEST_WAIT = 128  # bytes that a service keeps while it waits; more end the delay (8.10.5.13)
+_OTHER_PAGE, _WIDE = 0x10, 0x18  # EXT1: a code of another page; P16: a character of two bytes
+_DELAY, _GO_ON, _RESET = 0x8D, 0x8E, 0x8F
 _COLUMNS = 42  # of the widest window (8.4.6)
 #: Bytes of a command of C1 after the code itself (8.10).
 _LENGTHS = {0x88: 1, 0x89: 1, 0x8A: 1, 0x8B: 1, 0x8C: 1, 0x8D: 1, 0x90: 2, 0x91: 3, 0x92: 2, 0x97: 4} | dict.fromkeys(
@@ -57,9 +62,12 @@ class _Window:
 
 
 class Service:
-    """One caption service, fed with its blocks in the order of time."""
+    """One caption service, fed with its blocks in the order of time; its clock counts in ``tick`` seconds."""
 
-    def __init__(self) -> None:
+    def __init__(self, tick: Fraction) -> None:
+        self._tick = tick
+        self._waits_until: int | None = None  # a delay was asked for, and codes are kept until it is over
+        self._kept: list[tuple[int, bytes]] = []  # blocks that came meanwhile, with their places
         self.shown: list[Shown] = []
         self._windows: dict[int, _Window] = {}
         self._current = 0
@@ -67,43 +75,53 @@ class Service:
         self._looked_at: tuple[_Window, ...] = ()  # the windows that were displayed last
 
     def take(self, time: int, place: int, block: bytes) -> None:
-        """Follow the codes of one block."""
-        at = 0
-        while at < len(block):
-            at += self._follow(block, at)
+        """Follow the codes of one block, at once or when a delay is over."""
+        while self._waits_until is not None and time >= self._waits_until:
+            self.go_on(self._waits_until)
+        if self._waits_until is None:
+            self._follow_all(time, place, block)
+            return
+        self._kept.append((place, block))
+        full = sum(len(kept) for _, kept in self._kept) > _LONGEST_WAIT
+        if full or any(block[at] in (_GO_ON, _RESET) for at in _places(block)):
+            self.go_on(time)
+
+    def go_on(self, time: int | None = None) -> None:
+        """End a delay, at a time or when it would be over, and follow what was kept meanwhile."""
+        while self._waits_until is not None:
+            now = self._waits_until if time is None else time
+            kept, self._kept, self._waits_until = self._kept, [], None
+            for place, block in kept:
+                self.take(now, place, block)
+            if time is not None:
+                break
+
+    def _follow_all(self, time: int, place: int, block: bytes) -> None:
+        for at in _places(block):
+            self._follow(block, at)
+            if block[at] == _DELAY and at + 1 < len(block):
+                self._waits_until = time + round(Fraction(block[at + 1], 10) / self._tick)
+                self._look(time, place)
+                self.take(time, place, block[at + 2 :])
+                return
         self._look(time, place)
 
-    def _follow(self, block: bytes, at: int) -> int:
-        """Follow the code at an offset; return how many bytes it takes."""
+    def _follow(self, block: bytes, at: int) -> None:
+        """Follow the code at an offset."""
         code = block[at]
-        if code == 0x10:  # EXT1: a code of another page
-            return 1 + self._more(block, at + 1)
-        if code < 0x20:
+        if code == _OTHER_PAGE:
+            self._write(_of_other_page(block[at + 1] if at + 1 < len(block) else 0))
+        elif code == _WIDE:
+            self._write(_wide(block[at + 1 : at + 3]))
+        elif code < 0x20:
             self._control(code)
-            return 1 if code < 0x10 else 2 if code < 0x18 else 3
-        if code < 0x80 or code >= 0xA0:
+        elif code < 0x80 or code >= 0xA0:
             self._write("♪" if code == 0x7F else bytes([code]).decode("latin-1"))
-            return 1
-        length = _LENGTHS.get(code, 0)
-        self._command(code, block[at + 1 : at + 1 + length])
-        return 1 + length
-
-    def _more(self, block: bytes, at: int) -> int:
-        code = block[at] if at < len(block) else 0
-        if code < 0x20:
-            return 1 + code // 8
-        if code < 0x80:
-            self._write(_MORE.get(code, " "))
-            return 1
-        if code < 0x90:
-            return 5 if code < 0x88 else 6
-        if code < 0xA0:
-            return 2 + (block[at + 1] & 0x1F if at + 1 < len(block) else 0)
-        self._write("[CC]" if code == 0xA0 else "_")
-        return 1
+        else:
+            self._command(code, block[at + 1 : at + 1 + _LENGTHS.get(code, 0)])
 
     def _write(self, character: str) -> None:
-        if window := self._windows.get(self._current):
+        if character and (window := self._windows.get(self._current)):
             window.write(character)
 
     def _control(self, code: int) -> None:
@@ -128,7 +146,7 @@ class Service:
             for number in range(8):
                 if more[0] >> number & 1 and number in self._windows:
                     self._change(code, number)
-        elif code == 0x8F:
+        elif code == _RESET:
             self._windows.clear()
         elif code == 0x92 and len(more) == 2 and (window := self._windows.get(self._current)):
             window.row, window.column = more[0] & 0x0F, more[1] & 0x3F
@@ -177,6 +195,44 @@ class Service:
             self.shown.append(self._open)
 
 
+def _places(block: bytes) -> Iterator[int]:
+    """Yield where the codes of a block begin."""
+    at = 0
+    while at < len(block):
+        yield at
+        at += _length(block, at)
+
+
+def _length(block: bytes, at: int) -> int:
+    """Return how many bytes a code takes (7.1)."""
+    code = block[at]
+    if code == _OTHER_PAGE and at + 1 < len(block):
+        code = block[at + 1]
+        if code < 0x20:
+            return 2 + code // 8
+        if 0x80 <= code < 0x90:
+            return 6 if code < 0x88 else 7
+        if 0x90 <= code < 0xA0:
+            return 3 + (block[at + 2] & 0x1F if at + 2 < len(block) else 0)
+        return 2
+    if code < 0x20:
+        return 1 if code < 0x10 else 2 if code < 0x18 else 3
+    return 1 + _LENGTHS.get(code, 0)
+
+
+def _of_other_page(code: int) -> str:
+    """The character of a code of G2 or G3; "" for a command."""
+    if code >= 0xA0:
+        return "[CC]" if code == 0xA0 else "_"
+    return _MORE.get(code, " ") if 0x20 <= code < 0x80 else ""
+
+
+def _wide(pair: bytes) -> str:
+    """The character of a code of two bytes: of Korean (KS X 1001), as it is sent there, or else of Unicode."""
+    korean = len(pair) == 2 and min(pair) >= 0xA1
+    return pair.decode("euc-kr" if korean else "utf-16-be", "replace")
+
+
 def _goes_on(before: tuple[str, ...], now: tuple[str, ...]) -> bool:
     """Has more been written to what stood there: the last line goes on, or a new one begins below?"""
     last = len(before) - 1
@@ -189,9 +245,10 @@ def _left(before: tuple[str, ...], now: tuple[str, ...]) -> int:
 
 
 class Digital:
-    """The services of a programme, fed with triplets in the order of time."""
+    """The services of a programme, fed with triplets in the order of time; its clock counts in ``tick`` seconds."""
 
-    def __init__(self) -> None:
+    def __init__(self, tick: Fraction) -> None:
+        self._tick = tick
         self.services: dict[int, Service] = {}
         self._packet = bytearray()
         self._time = self._place = 0
@@ -222,5 +279,11 @@ class Digital:
                 return
             block = data[at : at + size]
             if block:
-                self.services.setdefault(number, Service()).take(self._time, self._place, block)
+                self.services.setdefault(number, Service(self._tick)).take(self._time, self._place, block)
             at += size
+
+    def finish(self) -> dict[int, Service]:
+        """Return the services by number, when all has been fed and every delay is over."""
+        for service in self.services.values():
+            service.go_on()
+        return self.services

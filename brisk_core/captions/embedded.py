@@ -58,7 +58,7 @@ def read_caption_data(source: Source, found: Sequence[CaptionData]) -> tuple[Cap
 
 def _follow(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
     """Decode the triplets of one place."""
-    fields, digital = {0: Field(1), 1: Field(2)}, Digital()
+    fields, digital = {0: Field(1), 1: Field(2)}, Digital(data.time_base)
     kinds: set[str] = set()
     for number, (time, triplets) in enumerate(data.in_order(), 1):
         for at in range(0, len(triplets), 3):
@@ -86,7 +86,7 @@ def _follow(data: CaptionData, origin: Fraction) -> list[CaptionDocument]:
     ]
     documents += [
         _document(f"service {number}{where}", DIGITAL, captions_of(service.shown, data.time_base, origin=origin), [])
-        for number, service in sorted(digital.services.items())
+        for number, service in sorted(digital.finish().items())
         if service.shown
     ]
     shown = {document.format for document in documents}

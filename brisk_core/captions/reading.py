@@ -15,6 +15,7 @@ from brisk_core.captions.subrip import ARROW, read_subrip
 from brisk_core.captions.ttml import read_ttml
 from brisk_core.captions.webvtt import read_webvtt
 from brisk_core.errors import CaptionsRefused
+from brisk_core.text_lines import lines_of
 
 LARGEST = 32 << 20  #: bytes of a caption file; a whole season of subtitles stays below
 #: Extensions of caption files, each with its reader.
@@ -86,7 +87,7 @@ def _by_contents(data: bytes) -> Callable[[bytes, str], CaptionDocument] | None:
         return read_webvtt
     if text.startswith("<"):
         return read_ttml
-    rows = text.splitlines()[:40]
+    rows = lines_of(text)[:40]
     if any(ROW.fullmatch(row.strip()) for row in rows):
         return read_line21
     return read_subrip if any(ARROW in row for row in rows) else None

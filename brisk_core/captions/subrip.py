@@ -12,6 +12,7 @@ from fractions import Fraction
 from brisk_core.captions.decoding import decode
 from brisk_core.captions.document import Caption, CaptionDocument, Oddity, Remark
 from brisk_core.captions.plain import flawed, out_of_order, plain
+from brisk_core.text_lines import lines_of
 
 ARROW = "-->"
 _TIME = r"(\d{1,3}):(\d{1,2}):(\d{1,2})[,.](\d{1,3})"
@@ -19,7 +20,8 @@ _TIMES = re.compile(rf"\s*{_TIME}\s*-->\s*{_TIME}(\s.*)?")
 _MOST_DIGITS = 9  # of the number of a caption
 _MILLISECONDS = 3  # digits
 _LONGEST_TIMES = 200  # characters of a row of times; the pattern below takes long over longer ones
-_LOOSELY = re.compile(r".*\d:\d\d.*->.*\d:\d\d.*")  # meant as times
+_LOOSELY = re.compile(r".*\d:\d\d.*[-–—−]>.*\d:\d\d.*")  # meant as times, perhaps with a dash of another kind
+_DOUBLED = "\r\r\n"  # what a transfer as text makes of CR LF
 _TOP = re.compile(r"\{\\an?([789])\}")  # a common mark for "at the top"
 
 
@@ -31,9 +33,14 @@ def _seconds(parts: Sequence[str]) -> Fraction:
 def read_subrip(data: bytes, name: str) -> CaptionDocument:
     """Read an SRT file."""
     decoded = decode(data)
-    rows = decoded.text.splitlines()
     captions: list[Caption] = []
     remarks = list(decoded.remarks)
+    whole = decoded.text
+    if _DOUBLED in whole:
+        says = "lines end in CR CR LF, which players read as an empty line after each; expected CR LF or LF"
+        remarks.append(Remark(line=1, kind=Oddity.UNREADABLE, says=says))
+        whole = whole.replace(_DOUBLED, "\r\n")
+    rows = lines_of(whole)
     at, last_number = 0, 0
     while at < len(rows):
         row = rows[at].strip()

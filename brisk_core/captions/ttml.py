@@ -16,8 +16,9 @@ from brisk_core.captions.decoding import odd_characters
 from brisk_core.captions.document import Caption, CaptionDocument, Clock, Oddity, Remark
 from brisk_core.captions.plain import flawed
 from brisk_core.errors import CaptionsRefused, ValueRefused
-from brisk_core.exact import Timecode
+from brisk_core.exact import Timecode, nominal_frames
 
+_W3C = "http://www.w3.org/"
 _XML = "http://www.w3.org/XML/1998/namespace"
 _CLOCK = re.compile(r"(\d{2,9}):(\d\d):(\d\d)(?:(\.\d{1,12})|:(\d{2,9})(?:\.(\d{1,9}))?)?")  # TTML2, 12.3.1
 _OFFSET = re.compile(r"(\d{1,18}(?:\.\d{1,12})?)(h|m|s|ms|f|t)")
@@ -27,7 +28,8 @@ _DEEPEST = 100
 _MOST_SPANS = 300  # with times of their own in one paragraph; a word at a time stays far below
 _START = "documentStartOfProgramme"  # metadata of EBU-TT (EBU Tech 3350, 3.2)
 _ENDLESS = "has no end, so it stands until the programme ends"
-_SPACES = re.compile(r"\s+")
+_SPACE = " \t\r\n"  #: of XML; others, such as the wide one of Japanese, are signs
+_SPACES = re.compile(f"[{_SPACE}]+")
 _TIMED = ("body", "div", "p", "span")
 _ABOVE = ("text", "textContainer", "delimiter")  # tts:ruby of signs that say how others are read, not lines of text
 
@@ -95,8 +97,10 @@ class _Reader:
 
     def _root(self, namespace: str, name: str, attributes: dict[str, str]) -> None:
         self.seen_root = True
-        if name != "tt" or not namespace.startswith("http://www.w3.org/"):
-            raise CaptionsRefused(f"line 1: met <{name}> as the outermost element; expected <tt> of TTML")
+        if name != "tt" or not namespace.startswith(_W3C):
+            of = f"of the namespace {namespace[:60]}" if namespace else "without a namespace"
+            met = f"line {self.parser.CurrentLineNumber}: met <{name}> {of} as the outermost element"
+            raise CaptionsRefused(f"{met}; expected <tt> of TTML, whose namespace begins with {_W3C}")
         # Drafts of the standard have namespaces of their own (2004/11, 2006/10); parameters are found in all of them.
         said = {key.rpartition(" ")[2]: value for key, value in attributes.items()}
         self.language = said.get("lang", "")
@@ -155,6 +159,8 @@ class _Reader:
         if clock:
             hours, minutes, seconds, fraction, frames, parts = clock.groups()
             whole = int(hours) * 3600 + int(minutes) * 60 + int(seconds)
+            if says := self._beyond(*(int(part or 0) for part in (minutes, seconds, frames))):
+                self.remarks.append(Remark(line=line, kind=Oddity.UNREADABLE, says=f"met “{text.strip()}”; {says}"))
             self.counts_frames = self.counts_frames or frames is not None
             if self.clock is Clock.TIMECODE:
                 return self._label(text.strip(), line)
@@ -169,6 +175,16 @@ class _Reader:
         says = f"met “{text[:40]}” as a time; expected 00:00:00.000, 00:00:00:00 or a number with h, m, s, ms, f or t"
         self.remarks.append(Remark(line=line, kind=Oddity.UNREADABLE, says=says))
         return None
+
+    def _beyond(self, minutes: int, seconds: int, frames: int) -> str:
+        """Say which part of a clock time is larger than it can be (TTML2, 12.3.1); labels are read more strictly."""
+        if self.clock is Clock.TIMECODE:
+            return ""
+        if minutes > 59 or seconds > 59:
+            return "expected minutes and seconds up to 59"
+        # The rate of a document counts, and not what it is with a multiplier (7.2.6).
+        nominal = nominal_frames(self.rate)
+        return f"expected a frame number up to {nominal - 1}, at {nominal} frames a second" if frames >= nominal else ""
 
     def _label(self, text: str, line: int) -> Fraction | None:
         """Read a label of a timecode; its parts of a frame, if any, are left out."""
@@ -207,7 +223,7 @@ class _Reader:
             self._keep_steps(element)
             return
         if lines and (element.begin is None or element.end is None):
-            says = "has no times, so it is never seen"
+            says = "has no times: it stands all the time or is never seen, as the player likes"
             if element.begin is not None:
                 says = _ENDLESS
             self.remarks.append(Remark(line=element.line, kind=Oddity.UNREADABLE, says=says))
@@ -267,7 +283,7 @@ def _by_place(captions: Sequence[Caption], regions: dict[str, dict[str, str]]) -
 
 def _lines(element: _Element, pieces: Sequence[_Piece]) -> tuple[str, ...]:
     """Return the lines of text of an element; runs of spaces are one unless the file keeps them (TTML2, 8.2.7)."""
-    rows = (row.strip() for row in "".join(one.text for one in pieces).split("\n"))
+    rows = (row.strip(_SPACE) for row in "".join(one.text for one in pieces).split("\n"))
     return tuple(row if element.keeps_space else _SPACES.sub(" ", row) for row in rows if row)
 
 

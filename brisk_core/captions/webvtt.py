@@ -10,6 +10,7 @@ from brisk_core.captions.decoding import decode
 from brisk_core.captions.document import Caption, CaptionDocument, Oddity, Remark
 from brisk_core.captions.plain import flawed, out_of_order, plain
 from brisk_core.captions.subrip import ARROW
+from brisk_core.text_lines import lines_of
 
 _TIME = r"(?:(\d{2,9}):)?([0-5]\d):([0-5]\d)\.(\d{3})"
 _TIMES = re.compile(rf"\s*{_TIME}\s+-->\s+{_TIME}(\s.*)?")
@@ -17,6 +18,7 @@ _PLACES = ("region", "line", "position", "vertical")  # settings that put a cue 
 #: Values that put a cue where it stands without them: on the lowest lines, in the middle.
 _DEFAULTS = ("line:auto", "line:-1", "position:auto", "position:50%", "position:50%,center")
 _BLOCKS = ("NOTE", "STYLE", "REGION")
+_RUBY = re.compile(r"<rt[.\s>].*?(?:</rt>|(?=<rt[.\s>]|</ruby>)|$)")  # how signs are read, beside them (section 4.2.2)
 _LANGUAGE = re.compile(r"Language:\s*(\S+)", re.IGNORECASE)
 
 
@@ -28,7 +30,7 @@ def _seconds(parts: Sequence[str | None]) -> Fraction:
 def read_webvtt(data: bytes, name: str) -> CaptionDocument:
     """Read a WebVTT file; one that is not UTF-8 is remarked on, since no other code is allowed (section 4.1)."""
     decoded = decode(data)
-    rows = decoded.text.splitlines()
+    rows = lines_of(decoded.text)
     remarks = list(decoded.remarks)
     if decoded.encoding not in ("UTF-8", "ASCII"):
         says = f"written in {decoded.encoding}; WebVTT is UTF-8 only"
@@ -101,7 +103,7 @@ def _cue(rows: Sequence[str], at: int, end: int) -> tuple[Caption | None, list[R
     caption = Caption(
         start=_seconds(groups[:4]),
         end=_seconds(groups[4:8]),
-        lines=plain(rows[times + 1 : end]),
+        lines=plain(_RUBY.sub("", row) for row in rows[times + 1 : end]),
         place=times + 1,
         region=" ".join(
             where for key in _PLACES if key in settings and (where := f"{key}:{settings[key]}") not in _DEFAULTS

@@ -10,6 +10,7 @@ from itertools import chain
 
 from brisk_core.errors import EditRefused, ValueRefused
 from brisk_core.exact import Timecode
+from brisk_core.text_lines import lines_of
 
 BLACK = ("BL", "BLACK")  #: reels of black
 NO_REEL = "AX"  #: a source without a reel of its own; each may be another one
@@ -153,7 +154,7 @@ def _event(number: int, line: str) -> EdlEvent | None:
 
 def read_lines(text: str, rate: Fraction | None) -> EdlLines:
     """Return what the lines of an EDL say; raises ``EditRefused`` that names the wrong ones."""
-    lines = text.splitlines()
+    lines = lines_of(text)
     if len(lines) > _MOST_LINES:
         raise EditRefused(f"the EDL has {len(lines):,} lines; expected at most {_MOST_LINES:,}")
     reader = _Reader()

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
+import re
+import unicodedata
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from brisk_core.handoff.copying import CopyRefused, copy_verified, digests_of
 from brisk_core.handoff.hash_list import MHL_FOLDER, write_mhl
 from brisk_core.handoff.manifests import ALGORITHMS, Listed, ManifestRefused, list_text, read_manifest, safe_path
+from brisk_core.text_lines import lines_of
 
 __all__ = ["Item", "Verified", "make_package", "safe_path", "verify_package"]
 
@@ -154,6 +157,10 @@ def verify_package(folder: Path, told: Callable[[int, int], None] | None = None)
         name, listed, own = _lists_of(folder, there)
     except (ManifestRefused, OSError) as error:
         return Verified(manifest="", checked=0, missing=(), changed=(), extra=(), mistake=str(error))
+    by_letters = {_composed(path): path for path in there}
+    listed = [
+        one if one.path in there else replace(one, path=by_letters.get(_composed(one.path), one.path)) for one in listed
+    ]
     missing, changed, checked = [], [], 0
     for number, one in enumerate(listed, 1):
         path = there.get(one.path)
@@ -174,6 +181,11 @@ def verify_package(folder: Path, told: Callable[[int, int], None] | None = None)
         changed=tuple(dict.fromkeys(changed)),
         extra=tuple(extra),
     )
+
+
+def _composed(path: str) -> str:
+    """A path with its letters composed: systems write é in one sign or in two, and a copy may change that (UAX 15)."""
+    return unicodedata.normalize("NFC", path)
 
 
 def _is_other(path: Path, listed: Listed) -> bool:
@@ -206,11 +218,14 @@ def _bag_lists(folder: Path, there: dict[str, Path]) -> tuple[str, list[Listed],
         algorithm = name.removesuffix(".txt").rpartition("-")[2]
         if algorithm not in ALGORITHMS:
             continue
-        for number, line in enumerate((folder / name).read_text(encoding="utf-8").splitlines(), 1):
-            digest, _, path = line.partition(" ")
-            if len(digest) != ALGORITHMS[algorithm] or not path.strip():
+        for number, line in enumerate(lines_of((folder / name).read_text(encoding="utf-8")), 1):
+            if not line.strip():
+                continue
+            digest, *rest = line.split(maxsplit=1)
+            if len(digest) != ALGORITHMS[algorithm] or not rest:
                 raise ManifestRefused(f"line {number} of {name}: met {line[:60]!r}; expected a digest and a path")
-            listed.append(Listed(path=safe_path(path.strip()), algorithm=algorithm, digest=digest.lower()))
+            path = rest[0] if rest[0] in there else re.sub(r"%(0[AaDd]|25)", lambda one: chr(int(one[1], 16)), rest[0])
+            listed.append(Listed(path=safe_path(path), algorithm=algorithm, digest=digest.lower()))
     if not listed:
         raise ManifestRefused("The bag has no manifest of md5 or sha256, which this engine checks.")
     own = set(names) | {"bagit.txt", "bag-info.txt", "fetch.txt"}

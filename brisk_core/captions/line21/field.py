@@ -46,10 +46,10 @@ class Field:
         self._last: tuple[int, int] | None = None
 
     def feed(self, time: int, place: int, pair: tuple[int, int]) -> None:
-        """Take the two bytes of one picture at a time, on any clock; parity bits are not looked at."""
+        """Take the two bytes of one picture at a time, on any clock; those of wrong parity are read, and noted."""
         first, second = pair[0] & ~_PARITY, pair[1] & ~_PARITY
         if 0x10 <= first <= 0x1F:
-            self._code(time, place, first, second)
+            self._code(time, place, pair)
             return
         self._last = None
         if 0 < first < 0x10:
@@ -58,11 +58,13 @@ class Field:
         if self._in_data or self._current is None:
             return
         self._current.at(time, place)
+        self._current.check_parity(pair)
         for code in (first, second):
             if code in STANDARD:
                 self._current.write(STANDARD[code])
 
-    def _code(self, time: int, place: int, first: int, second: int) -> None:
+    def _code(self, time: int, place: int, pair: tuple[int, int]) -> None:
+        first, second = pair[0] & ~_PARITY, pair[1] & ~_PARITY
         if (first, second) == self._last:  # sent twice for safety: the second is not another
             self._last = None
             return
@@ -71,6 +73,7 @@ class Field:
         name = self._names[bool(first & _SECOND_CHANNEL)]
         screen = self._current = self.channels.setdefault(name, Screen())
         screen.at(time, place)
+        screen.check_parity(pair)
         group = first & ~_SECOND_CHANNEL
         if second >= 0x40:
             low, high = _ADDRESSED[group]

@@ -14,6 +14,7 @@ from brisk_core.captions.plain import flawed
 from brisk_core.captions.shown import captions_of
 from brisk_core.errors import ValueRefused
 from brisk_core.exact import Timecode, nominal_frames
+from brisk_core.text_lines import lines_of
 
 RATE = Fraction(30000, 1001)  #: pictures a second that line-21 codes are sent with, one word a picture
 _LABEL = r"(\d\d:\d\d:\d\d)([:;.,])(\d\d)"
@@ -77,16 +78,21 @@ def remarks_of(screen: Screen) -> list[Remark]:
     """Return what a decoder would not show as it was sent."""
     unstyled = "characters come before a code that says how they are shown (RCL, RDC, RU2 to RU4): nobody sees them"
     beyond = "characters come after the last of 32 columns: each is written over the one before it"
+    misread = "a byte has the wrong parity: decoders leave its code out, or show a block for its character"
+    wrong = screen.wrong_parity
+    if wrong and not screen.has_parity:
+        misread = "no byte of this channel carries its parity bit: decoders take about half of them for errors"
+        wrong = wrong[:1]
     return [
         Remark(line=place, kind=Oddity.UNREADABLE, says=says)
-        for places, says in ((screen.unstyled, unstyled), (screen.beyond, beyond))
+        for places, says in ((screen.unstyled, unstyled), (screen.beyond, beyond), (wrong, misread))
         for place in places[:_MOST_REMARKS]
     ]
 
 
 def _rows(text: str, remarks: list[Remark]) -> list[_Row]:
     rows = []
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, line in enumerate(lines_of(text), 1):
         stripped = line.strip()
         if not stripped or (number == 1 and not _ALONE.match(stripped)):  # the first row names the format
             continue

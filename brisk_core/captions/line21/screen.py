@@ -60,12 +60,22 @@ class Screen:
         self._begins_anew = False  # the next character that is seen begins a caption of its own
         self.unstyled: list[int] = []  #: places of characters that came before any style was chosen
         self.beyond: list[int] = []  #: places of characters past the last column, each written over the one before
+        self.wrong_parity: list[int] = []  #: places of bytes whose bits are not odd in number
+        self.has_parity = False  #: some byte carries a parity bit
         self._captions: Style | None = None  # the last style that was not text
         self._time, self._place = 0, 0
 
     def at(self, time: int, place: int) -> None:
         """Say when what follows arrives, and where it stands."""
         self._time, self._place = time, place
+
+    def check_parity(self, pair: tuple[int, int]) -> None:
+        """Note bytes of wrong parity; each has an odd number of ones, and the filling of a pair is no character."""
+        for byte in pair:
+            if byte & 0x7F:
+                self.has_parity = self.has_parity or byte >= 0x80
+                if byte.bit_count() % 2 == 0:
+                    _note(self.wrong_parity, self._place)
 
     def write(self, character: str) -> None:
         """Put a character at the cursor; in the last column each one replaces the one before."""

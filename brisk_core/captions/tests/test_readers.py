@@ -86,6 +86,29 @@ class SubRipTest(TestCase):
             found = read_captions(SRT.replace("\n", ends).encode(), "film.srt")
             self.assertEqual([one.place for one in found.captions], [2, 7, 15, 19, 22], repr(ends))
 
+    def test_signs_that_part_lines_elsewhere_do_not_count_as_lines(self) -> None:
+        rows = "1\n00:00:01,000 --> 00:00:02,000\nOne{}two\n\n2\n00:00:04,000 --> 00:00:03,000\nThree\n"
+        for sign in "\x0b\x0c\x1c\x1e\x85\u2028\u2029":
+            srt = read_captions(rows.format(sign).encode(), "a.srt")
+            vtt = read_captions(f"WEBVTT\n\n{rows.format(sign)}".replace(",", ".").encode(), "a.vtt")
+            self.assertEqual([one.place for one in srt.captions], [2, 6], repr(sign))
+            self.assertEqual([one.place for one in vtt.captions], [4, 8], repr(sign))
+            self.assertEqual([one.line for one in srt.remarks], [3, 6], repr(sign))
+
+    def test_doubled_carriage_returns_are_told_once_and_nothing_is_lost(self) -> None:
+        right = read_captions(SRT.replace("\n", "\r\n").encode(), "a.srt")
+        found = read_captions(SRT.replace("\n", "\r\r\n").encode(), "a.srt")
+        self.assertEqual(found.captions, right.captions)
+        self.assertIn("CR CR LF", found.remarks[0].says)
+        self.assertEqual(found.remarks[1:], right.remarks)
+
+    def test_arrows_made_of_other_dashes_are_told_as_times(self) -> None:
+        for arrow in ("—>", "–>", "->", "−>"):
+            rows = f"1\n00:00:01,000 {arrow} 00:00:02,000\nOne\n\n2\n00:00:03,000 --> 00:00:04,000\nTwo\n"
+            found = read_captions(rows.encode(), "a.srt")
+            self.assertEqual(([one.lines for one in found.captions], len(found.remarks)), ([("Two",)], 1), arrow)
+            self.assertIn("as times", found.remarks[0].says)
+
     def test_characters_of_other_codes_are_read_and_remarked_on(self) -> None:
         text = "1\n00:00:01,000 --> 00:00:02,000\nDéjà vu: “café”\n"
         for code, spelled, odd in (
@@ -147,6 +170,15 @@ class WebVttTest(TestCase):
             [line for line, _ in remarks(found, Oddity.UNREADABLE)], [16, 19], "one begins before the one above it"
         )
 
+    def test_how_signs_are_read_is_no_text(self) -> None:
+        for says, lines in (
+            ("<ruby>水<rt>みず</rt>門<rt>もん</rt></ruby>が開く", ("水門が開く",)),
+            ("<ruby>水<rt>みず<rt>もん</ruby>が", ("水が",)),
+            ("<c.red>Art</c> <rtl>", ("Art",)),
+        ):
+            found = read_captions(f"WEBVTT\n\n00:01.000 --> 00:02.000\n{says}\n".encode(), "a.vtt")
+            self.assertEqual((found.captions[0].lines, found.remarks), (lines, ()), says)
+
     def test_a_missing_header_and_another_code_are_remarked_on(self) -> None:
         found = read_captions(VTT.removeprefix("WEBVTT\nLanguage: en\n").encode(), "film.vtt")
         self.assertEqual(found.format, "WebVTT")  # by its name, and by times without a comma
@@ -196,6 +228,21 @@ class TtmlTest(TestCase):
         found = read_captions(text.encode(), "film.ttml")
         self.assertEqual(seconds(found)[:2], [(11.5, 13.2), (17.2, 18.7)])
 
+    def test_clock_times_that_a_clock_does_not_have(self) -> None:
+        for time, says in (
+            ("00:00:01:25", "up to 24, at 25 frames a second"),
+            ("00:00:61.000", "seconds up to 59"),
+            ("00:75:01", "minutes and seconds up to 59"),
+            ("00:00:01:24", ""),
+            ("00:59:59.999", ""),
+        ):
+            found = read_captions(TTML.replace("00:00:01.500", time).encode(), "film.ttml")
+            told = [one for line, one in remarks(found, Oddity.UNREADABLE) if line == 6 and time in one]
+            self.assertEqual([says in one for one in told], [True] if says else [], time)
+        third = TTML.replace("25", "30").replace("ttp:frameRate", 'ttp:frameRateMultiplier="1000 1001" ttp:frameRate')
+        found = read_captions(third.replace("00:00:01.500", "00:00:01:29").encode(), "film.ttml")
+        self.assertNotIn("00:00:01:29", str(found.remarks))
+
     def test_hostile_documents_are_refused(self) -> None:
         bomb = '<!DOCTYPE tt [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;">]><tt xmlns="http://www.w3.org/ns/ttml">&b;</tt>'
         deep = '<tt xmlns="http://www.w3.org/ns/ttml">' + "<div>" * 500
@@ -203,6 +250,7 @@ class TtmlTest(TestCase):
             (bomb, "document type"),
             (deep, "deeper"),
             ("<html/>", "expected <tt>"),
+            ("<tt/>", "met <tt> without a namespace"),
             (TTML[:400], "not well-formed"),
             (TTML.replace('"25"', '"0"'), "frame rate"),
             (TTML.replace('"25"', '"many"'), "cannot be read"),

@@ -213,6 +213,12 @@ class EdlLayoutTest(TestCase):
             with self.subTest(says), self.assertRaisesRegex(EditRefused, says):
                 self.read(HEAD + text)
 
+    def test_signs_that_part_lines_elsewhere_do_not_count_as_lines(self) -> None:
+        for sign in "\x0b\x0c\x1d\x85\u2028":
+            text = f"{HEAD}* COMMENT: ONE{sign}TWO\n{row(1, 0, 50, change='X')}"
+            with self.subTest(repr(sign)), self.assertRaisesRegex(EditRefused, "line 5: "):
+                self.read(text)
+
     def test_timecode_counts_some_rates_only(self) -> None:
         for rate in ("24", "24000/1001", "25", "50", "12", "120"):
             self.assertEqual(self.read(HEAD + row(1, 0, 10), rate).length, 10)

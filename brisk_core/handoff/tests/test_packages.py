@@ -6,8 +6,10 @@ import contextlib
 import hashlib
 import io
 import os
+import shutil
 import subprocess
 import tempfile
+import unicodedata
 import warnings
 from collections.abc import Callable
 from pathlib import Path
@@ -154,6 +156,25 @@ class PackageTest(FolderCase):
         make_package(bag, self.items, ["bagit"])
         bagit.Bag(str(bag)).validate()
         self.assertTrue(verify_package(bag).right)
+
+    def test_names_that_lists_have_trouble_with(self) -> None:
+        for name in ("a\u2028b.mov", "a\x0cb.mov", "100%25 done.mov", "5%0Aa.mov", "two\nlines.mov", "x\x85.wav"):
+            with self.subTest(repr(name)), tempfile.TemporaryDirectory() as folder:
+                made = Path(folder) / "package"
+                make_package(made, [Item(source=self.items[1].source, path=name)], ["bagit", "md5"])
+                verified = verify_package(made)
+                self.assertEqual((verified.right, verified.mistake), (True, ""), verified)
+
+    def test_a_name_whose_letters_are_composed_otherwise_is_the_same(self) -> None:
+        for kind in ("mhl", "md5", "bagit"):
+            made = self.make(kind)
+            (kept,) = [path for path in made.rglob("*.txt") if path.name.startswith("été")]
+            kept.rename(kept.with_name(unicodedata.normalize("NFD", kept.name)))
+            verified = verify_package(made)
+            self.assertEqual((verified.right, verified.missing, verified.extra), (True, (), ()), kind)
+            kept.with_name(unicodedata.normalize("NFD", kept.name)).write_bytes(b"x")
+            self.assertFalse(verify_package(made).right)
+            shutil.rmtree(made)
 
     def test_the_open_verifier_and_ours_find_the_same_change(self) -> None:
         made = self.make("mhl")

@@ -5,6 +5,7 @@ from brisk_core.captions import Programme, list_captions, read_captions
 from brisk_core.captions.document import CaptionDocument
 from brisk_core.captions.line21.tests.codes import CR, EDM, ENM, EOC, RCL, RU2, Pair, row, second_channel, text, words
 from brisk_core.captions.ruling import Captioned
+from brisk_core.captions.tests.carried import NOTHING
 
 HEAD = "Line 21 codes V1.0\n\n"
 FRAME = Fraction(1001, 30000)
@@ -80,6 +81,21 @@ class SccTest(TestCase):
         self.assertIn("nobody sees them", found.remarks[0].says)
         self.assertIn("last of 32 columns", found.remarks[1].says)
         self.assertEqual(len(found.captions[0].lines[0]), 32)
+
+    def test_bytes_of_wrong_parity_are_read_and_told_by_their_line(self) -> None:
+        right = f"{HEAD}00:00:01:00\t{words(pop_on('Lock'))}\n\n00:00:03:00\t{words([EDM, NOTHING])}\n"
+        self.assertEqual(read_captions(right.encode(), "a.scc").remarks, ())
+        for wrong in (right.replace("942c", "142c"), right.replace("942c", "94ac")):
+            found = read_captions(wrong.encode(), "a.scc")
+            self.assertEqual(([one.lines for one in found.captions], found.captions[0].stays), ([("Lock",)], False))
+            self.assertEqual([one.line for one in found.remarks], [5])
+            self.assertIn("a byte has the wrong parity", found.remarks[0].says)
+
+    def test_a_file_without_any_parity_is_told_once(self) -> None:
+        bare = "".join(f" {first:02x}{second:02x}" for first, second in [*pop_on("Lock gates"), NOTHING])
+        found = read_captions(f"{HEAD}00:00:01:00{bare}\n\n00:00:03:00 142c\n".encode(), "a.scc")
+        self.assertEqual([one.lines for one in found.captions], [("Lock gates",)])
+        self.assertEqual([(one.line, "no byte of this channel" in one.says) for one in found.remarks], [(3, True)])
 
     def test_without_its_first_row_nothing_is_lost(self) -> None:
         found = scc(("00:00:01:00", pop_on("Lock")), ("00:00:03:00", [EDM]), head="")
