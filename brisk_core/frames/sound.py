@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from fractions import Fraction
 from typing import Any
 
 import av
 import numpy as np
+from av.stream import Disposition
 from numpy.typing import NDArray
 
 from brisk_core.reading import Source, open_container, picture_start
@@ -15,6 +18,9 @@ from brisk_core.reading import Source, open_container, picture_start
 RATE = 48_000  #: Hz at which sounds are compared
 _MOST_TOGETHER = 8  # tracks of one channel that are read as one
 _EARLY_ROLL = 0.4  # seconds decoded before a window, so that coders have settled
+
+_LOOSE = 2.0  # samples by which times of frames may lie apart from where the ones before end
+_TOLD_BY = 1.0  # seconds at the beginning of a track that tell where its frames begin
 
 Samples = NDArray[np.float32]  #: (channels, count) at full scale 1
 
@@ -26,8 +32,10 @@ class SoundTrack:
         self._container = container
         self._streams = streams
         self._origin = origin
+        self._phases = [_phase_of(container, stream) for stream in streams]
         self.channels: int = sum(stream.channels for stream in streams)
         self.codec: str = streams[0].codec_context.name
+        self.rate: int = streams[0].rate  #: samples a second, before they are brought to ``RATE``
         self.duration: float = max(map(self._duration_of, streams))  #: seconds, as the wrapper says
 
     def _duration_of(self, stream: Any) -> float:
@@ -38,7 +46,12 @@ class SoundTrack:
     def read(self, start: float, length: float) -> Samples:
         """Return ``(channels, length × 48,000)`` samples; silence stands where the file has no sound."""
         at = self._origin + start
-        return np.concatenate([_read_stream(self._container, stream, at, length) for stream in self._streams])
+        return np.concatenate(
+            [
+                _read_stream(self._container, stream, phase, at, length)
+                for stream, phase in zip(self._streams, self._phases, strict=True)
+            ]
+        )
 
 
 @contextmanager
@@ -58,13 +71,21 @@ def open_sound(source: Source, track: int | None = None) -> Iterator[SoundTrack 
             chosen = [stream for stream in streams[:_MOST_TOGETHER] if stream.channels == 1]
         else:
             chosen = streams[:1]
-        yield SoundTrack(container, chosen, float(picture_start(container))) if chosen else None
+        yield SoundTrack(container, chosen, _origin_of(container)) if chosen else None
 
 
 def read_sound(source: Source, start: float, length: float) -> Samples | None:
     """Return a stretch of the sound that ``open_sound`` opens, ``None`` without sound."""
     with open_sound(source) as opened:
         return opened.read(start, length) if opened else None
+
+
+def _origin_of(container: Any) -> float:
+    """Return when the picture starts in seconds, or the sound where there is no picture."""
+    if any(not stream.disposition & Disposition.attached_pic for stream in container.streams.video):
+        return float(picture_start(container))
+    starts = [stream.start_time * stream.time_base for stream in container.streams.audio if stream.start_time]
+    return max(float(min(starts)), 0.0) if len(starts) == len(container.streams.audio) else 0.0
 
 
 def _learn_channels(container: Any, stream: Any) -> None:
@@ -75,28 +96,118 @@ def _learn_channels(container: Any, stream: Any) -> None:
         next(iter(container.decode(stream)), None)
 
 
-def _read_stream(container: Any, stream: Any, start: float, length: float) -> Samples:
+def _read_stream(container: Any, stream: Any, phase: int, start: float, length: float) -> Samples:
     wanted = round(length * RATE)
     found = np.zeros((stream.channels, wanted), np.float32)
     if not stream.channels:
         return found
-    container.seek(max(int((start - _EARLY_ROLL) / stream.time_base), 0), stream=stream, backward=True)
-    resampler = av.AudioResampler(format="fltp", layout=stream.layout.name, rate=RATE)
-    try:
+    frames = _decoded(container, stream, start - _EARLY_ROLL, start + length)
+    for run in _runs(frames, Fraction(stream.time_base), phase):
+        samples = _resampled(run.frames, run.frames[0].layout.name)
+        _put(found, samples, round((run.first / run.rate - start) * RATE))
+    return found
+
+
+def _decoded(container: Any, stream: Any, start: float, end: float) -> list[Any]:
+    """Return the decoded frames of a stretch; where they cannot be decoded, those before."""
+    frames: list[Any] = []
+    _seek(container, stream, start)
+    with suppress(av.FFmpegError, IndexError, UnicodeDecodeError):  # the rest is silent and says nothing
         for frame in container.decode(stream):
             if frame.pts is None:
                 continue
-            time = float(frame.pts * frame.time_base)
-            for piece in resampler.resample(frame):
-                first = round((time - start) * RATE)
-                samples = np.asarray(piece.to_ndarray(), np.float32)
-                _put(found, samples, first)
-                time += samples.shape[1] / RATE
-            if time > start + length:
+            frames.append(frame)
+            if float(frame.pts * frame.time_base) > end:
                 break
-    except (av.FFmpegError, IndexError, UnicodeDecodeError):
-        pass  # what could be decoded stands; the rest is silent and says nothing
-    return found
+    return frames
+
+
+def _seek(container: Any, stream: Any, start: float) -> None:
+    """Go to the last packet before a time; a first one lies before zero where a coder needs it to settle."""
+    if start <= 0:
+        with suppress(av.FFmpegError):  # some wrappers know no time before zero
+            container.seek(-int(1 / stream.time_base), stream=stream, backward=True)
+            return
+    container.seek(max(int(start / stream.time_base), 0), stream=stream, backward=True)
+
+
+@dataclass(slots=True)
+class _Run:
+    """Frames of one rate that follow each other without a gap."""
+
+    first: float  #: sample of its rate at which it begins, on the clock of the file
+    rate: int
+    frames: list[Any]
+    least: float  #: bounds of ``first`` by the times of all its frames
+    most: float
+    count: int = 0  #: samples
+
+    def can_be(self, first: float) -> bool:
+        """Do the times allow a sample as the first?"""
+        return self.least - _LOOSE <= first <= self.most + _LOOSE
+
+
+def _runs(frames: Sequence[Any], tick: Fraction, phase: int) -> list[_Run]:
+    """Lay frames out one after the other: their times are rounded to ticks, which may be longer than many samples.
+
+    Where every frame has as many samples, they lie ``phase`` samples from a multiple of that.
+    """
+    runs: list[_Run] = []
+    for frame in frames:
+        rate, half = frame.sample_rate, float(tick) * frame.sample_rate / 2
+        at = float(frame.pts * frame.time_base) * rate
+        last = runs[-1] if runs and _is_like(runs[-1].frames[-1], frame) else None
+        if last is None or abs(at - last.count - last.first) > 2 * half + _LOOSE:
+            runs.append(last := _Run(at, rate, [], at - half, at + half))
+        begins = at - last.count
+        last.least, last.most = max(last.least, begins - half), min(last.most, begins + half)
+        last.frames.append(frame)
+        last.count += frame.samples
+    for run in runs:
+        if float(tick) * run.rate > _LOOSE and run.least <= run.most + _LOOSE:
+            run.first = _settled(run, phase)
+    return runs
+
+
+def _is_like(one: Any, other: Any) -> bool:
+    return bool(
+        one.sample_rate == other.sample_rate
+        and one.layout.name == other.layout.name
+        and one.format.name == other.format.name
+    )
+
+
+def _settled(run: _Run, phase: int) -> float:
+    """Return where a run begins whose ticks are longer than samples."""
+    if run.can_be(0.0):
+        return 0.0
+    middle = (run.least + run.most) / 2
+    sizes = {frame.samples for frame in run.frames[1:-1]}
+    if len(sizes) != 1:
+        return middle
+    size, cut = sizes.pop(), run.frames[0].samples  # the first frame of a track may be shorter than others
+    grid = round((middle + cut - phase) / size) * size + phase - cut
+    return float(grid) if run.can_be(grid) else middle
+
+
+def _resampled(frames: Sequence[Any], layout: str) -> Samples:
+    resampler = av.AudioResampler(format="fltp", layout=layout, rate=RATE)
+    pieces = [
+        np.asarray(piece.to_ndarray(), np.float32) for frame in (*frames, None) for piece in resampler.resample(frame)
+    ]
+    return np.concatenate(pieces, axis=1) if pieces else np.zeros((0, 0), np.float32)
+
+
+def _phase_of(container: Any, stream: Any) -> int:
+    """Return how many samples from a multiple of their own number the frames of a track begin."""
+    if not stream.channels:
+        return 0
+    frames = _decoded(container, stream, 0.0, _TOLD_BY)
+    for run in _runs(frames, Fraction(stream.time_base), 0):
+        if len(run.frames) > 1:
+            first, second = (int(frame.samples) for frame in run.frames[:2])
+            return (round(run.first) + first) % second
+    return 0
 
 
 def _put(found: Samples, samples: Samples, first: int) -> None:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from fractions import Fraction
 
 import numpy as np
@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.frames import RATE
-from brisk_core.stems.explaining import PLACE, Stretch, Together, channels_of, pace_of, slip_of, stretches_of
+from brisk_core.stems.alone import Alone, motion_of, pace_of, settled
+from brisk_core.stems.explaining import PLACE, Left, Stretch, Together, channel_names, channels_of, stretches_of
 from brisk_core.stems.ways import (
     ADDS_UP,
     BLOCK,
@@ -38,7 +39,9 @@ from brisk_core.stems.ways import (
 MOST_STEMS = 32
 LIMIT_LOSSY = -20.0  #: dB under the mix that may be left where a coder loses something
 _SAME = 0.999  # correlation of two stems that hold the same
+_MOST_TRIES, _BETTER = 3, 3.0  # to place stems anew, and dB by which each must leave less
 _FAINT = 0.03  # a gain below which a stem is not in the mix
+_SILENT, _HEARD = 1e-8, 1e-3  # of the greatest power of a channel
 _WHOLE = ("pcm", "flac", "alac", "mlp", "truehd", "wavpack", "s302m")  # coders that lose nothing
 
 
@@ -72,6 +75,7 @@ class StemsFound:
     length: float  #: seconds that were compared
     lossy: bool  #: was any of the sounds coded with loss?
     stretches: tuple[Stretch, ...] = ()  #: where they differ though they agree elsewhere
+    lacking: tuple[str, ...] = ()  #: names of channels that are silent in the mix alone
 
 
 Progress = Callable[[int, int], None]
@@ -99,31 +103,35 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
     lossy = not all(one.track.codec.startswith(_WHOLE) for one in (mix, *stems))
     blocks = max(1, int(np.ceil(length / BLOCK)))
     tell = _Teller(progress, blocks * (len(stems) + 2))
-    ways = [find_way(mix, stem, tell.step) for stem in stems]
+    ways: Sequence[Way] = [find_way(mix, stem, tell.step) for stem in stems]
     if adds_up(mix, stems, blocks):
         ways = [replace(way, shift=0) for way in ways]  # sounds that add up are in place, whatever else would fit
-    sums = _Sums.of(mix, stems, ways, blocks, tell)
-    gains = sums.gains()
-    places = _Places.of(mix, stems, ways, gains, blocks, tell).until(length)
+    limit = LIMIT_LOSSY if lossy else ADDS_UP
+    fit = _Fitted.of(mix, stems, ways, length, tell)
+    for _ in range(_MOST_TRIES):
+        if fit.rest <= limit:
+            break
+        again = settled(mix, stems, fit.ways, fit.gains.tolist())
+        better = _Fitted.of(mix, stems, again, length, tell) if again != list(fit.ways) else fit
+        if better.rest > fit.rest - _BETTER:
+            break
+        fit = better
+    ways, gains, places, fitted = fit.ways, fit.gains, fit.places, fit.rest
     worst = int(places.difference.argmax())
-    # A stem that was moved has no sound at one end; what is missing there is not held against the fit.
-    edge = -(-max(abs(way.shift) for way in ways) // PLACE)
-    inside = slice(edge, len(places.mix) - edge) if len(places.mix) > 4 * edge else slice(None)
-    fitted = _ratio(places.fitted[inside], places.mix[inside])
     found = [_stem_found(part.name, way, float(gain)) for part, way, gain in zip(stems, ways, gains, strict=True)]
     stretches: tuple[Stretch, ...] = ()
     residual = _ratio(places.difference, places.mix)
-    limit = LIMIT_LOSSY if lossy else ADDS_UP
     if residual > limit:  # the same sound twice may be meant, where both make the mix
-        same = sums.same([one.name for one in stems])
+        same = fit.sums.same([one.name for one in stems])
         found = [replace(one, same_as=other) for one, other in zip(found, same, strict=True)]
-    if fitted > limit:
-        found = _explained(mix, stems, ways, found, places)
+    if fitted > limit and not fit.sums.lacking():
+        found = _explained(mix, stems, fit, found)
     if not any(_is_odd(one) or not one.heard for one in found):
         as_they_are = places.as_they_are(residual, fitted, limit)
         together = Together(mix, stems, ways, [1.0] * len(stems) if as_they_are else gains.tolist())
-        left = places.moved if as_they_are else places.fitted
-        stretches = stretches_of(together, places.mix, left, lossy=lossy)
+        rest = (places.moved, places.moved_peaks) if as_they_are else (places.fitted, places.fitted_peaks)
+        resampled = any(one.track.rate != RATE for one in (mix, *stems))
+        stretches = stretches_of(together, Left(places.mix, *rest), lossy=lossy, resampled=resampled)
     return StemsFound(
         stems=tuple(found),
         mix_level=decibels(float(places.mix.mean())),
@@ -135,31 +143,51 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
         length=length,
         lossy=lossy,
         stretches=stretches,
+        lacking=fit.sums.lacking(),
     )
 
 
-def _explained(
-    mix: Sound, stems: Sequence[Sound], ways: Sequence[Way], found: Sequence[StemFound], places: _Places
-) -> list[StemFound]:
+def _explained(mix: Sound, stems: Sequence[Sound], fit: _Fitted, found: Sequence[StemFound]) -> list[StemFound]:
     """Look for what moving and levelling whole stems does not mend."""
-    odd = channels_of(mix, stems, ways, places.mix)
-    if not any(odd) and any(way.shift for way in ways):  # exchanged channels that are alike seem to be late
-        odd = channels_of(mix, stems, [replace(way, shift=0) for way in ways], places.mix)
+    odd = channels_of(mix, stems, fit.ways, fit.places.mix)
+    if not any(odd) and any(way.shift for way in fit.ways):  # exchanged channels that are alike seem to be late
+        odd = channels_of(mix, stems, [replace(way, shift=0) for way in fit.ways], fit.places.mix)
     told = [replace(one, channels=says) for one, says in zip(found, odd, strict=True)]
     if any(odd):
         return told
-    for number, (stem, one) in enumerate(zip(stems, told, strict=True)):
+    for number, one in enumerate(told):
         if one.level <= FLOOR + 20:
             continue
-        if not one.heard:
-            told[number] = replace(one, speed=pace_of(mix, stem))
-        else:
-            told[number] = replace(one, slip=slip_of(mix, stem))
+        alone = Alone(mix, stems, fit.ways, fit.gains.tolist(), number)
+        slip = motion_of(alone)
+        told[number] = replace(one, slip=slip, speed=None if slip else pace_of(alone))
     return told
 
 
 def _is_odd(one: StemFound) -> bool:
     return bool(one.channels or one.speed or one.slip or one.same_as)
+
+
+@dataclass(frozen=True, slots=True)
+class _Fitted:
+    """Stems in their places, at the levels that fit best together, and what is left."""
+
+    ways: Sequence[Way]
+    sums: _Sums
+    gains: Array
+    places: _Places
+    rest: float  #: dB under the mix
+
+    @classmethod
+    def of(cls, mix: Sound, stems: Sequence[Sound], ways: Sequence[Way], length: float, tell: _Teller) -> _Fitted:
+        blocks = max(1, int(np.ceil(length / BLOCK)))
+        sums = _Sums.of(mix, stems, ways, blocks, tell)
+        gains = sums.gains()
+        places = _Places.of(mix, stems, ways, gains, blocks, tell).until(length)
+        # A stem that was moved has no sound at one end; what is missing there is not held against the fit.
+        edge = -(-max(abs(way.shift) for way in ways) // PLACE)
+        inside = slice(edge, len(places.mix) - edge) if len(places.mix) > 4 * edge else slice(None)
+        return cls(ways, sums, gains, places, _ratio(places.fitted[inside], places.mix[inside]))
 
 
 @dataclass(slots=True)
@@ -180,17 +208,30 @@ class _Sums:
 
     products: Array  #: (stems, stems)
     with_mix: Array  #: (stems,)
+    of_mix: Array  #: (channels,) power of the mix
+    of_stems: Array  #: (channels,) power of all stems together
 
     @classmethod
     def of(cls, mix: Sound, stems: Sequence[Sound], ways: Sequence[Way], blocks: int, tell: _Teller) -> _Sums:
         products, with_mix = np.zeros((len(stems), len(stems))), np.zeros(len(stems))
+        of_mix, of_stems = np.zeros(mix.track.channels), np.zeros(mix.track.channels)
         for at in range(blocks):
             whole, moved, _ = blocks_of(mix, stems, ways, at)
             flat = np.stack([one.ravel() for one in moved])
             products += flat @ flat.T
             with_mix += flat @ whole.ravel()
+            of_mix += np.square(whole).sum(axis=1)
+            of_stems += np.square(sum(moved)).sum(axis=1)
             tell.step()
-        return cls(products, with_mix)
+        return cls(products, with_mix, of_mix, of_stems)
+
+    def lacking(self) -> tuple[str, ...]:
+        """Names of the channels that are silent in the mix, and not in its stems."""
+        silent = self.of_mix <= _SILENT * max(self.of_mix.max(), self.of_stems.max())
+        there = self.of_stems > _HEARD * self.of_stems.max()
+        return tuple(
+            name for name, lacks in zip(channel_names(len(silent)), (silent & there).tolist(), strict=True) if lacks
+        )
 
     def gains(self) -> Array:
         """Gains of the stems in the mix; 0 for a silent one."""
@@ -211,6 +252,8 @@ class _Places:
     difference: Array  #: stems as they are
     moved: Array  #: stems in their places, as loud as they are
     fitted: Array  #: stems as they fit best
+    moved_peaks: Array  #: highest samples of the difference, stems in their places
+    fitted_peaks: Array
 
     @classmethod
     def of(
@@ -222,13 +265,15 @@ class _Places:
         blocks: int,
         tell: _Teller,
     ) -> _Places:
-        found: list[list[Array]] = [[], [], [], []]
+        found: list[list[Array]] = [[] for _ in range(6)]
         for at in range(blocks):
             whole, moved, straight = blocks_of(mix, stems, ways, at)
             best = whole - sum(gain * one for gain, one in zip(gains, moved, strict=True))
             rests = (whole, whole - sum(straight), whole - sum(moved), best)
-            for kept, samples in zip(found, rests, strict=True):
+            for kept, samples in zip(found, rests, strict=False):
                 kept.append(np.square(samples).reshape(samples.shape[0], -1, PLACE).mean(axis=(0, 2)))
+            for kept, samples in zip(found[4:], rests[2:], strict=True):
+                kept.append(np.abs(samples).reshape(samples.shape[0], -1, PLACE).max(axis=(0, 2)))
             tell.step()
         return cls(*(np.concatenate(one) for one in found))
 
@@ -241,7 +286,7 @@ class _Places:
     def until(self, length: float) -> _Places:
         """The places up to the end of the longest sound; blocks reach past it."""
         count = max(1, int(np.ceil(length * RATE / PLACE)))
-        return _Places(*(one[:count] for one in (self.mix, self.difference, self.moved, self.fitted)))
+        return _Places(*(getattr(self, field.name)[:count] for field in fields(self)))
 
 
 def _stem_found(name: str, way: Way, gain: float) -> StemFound:

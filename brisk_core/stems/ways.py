@@ -23,6 +23,7 @@ _MOST_WINDOWS = 4
 _REGULAR, _NOTHING = 1e-6, 1e-30  # of the mean power, so that nothing is divided by nothing
 _SURE = 8.0  # by how much the highest point stands above the spread of the others; chance reaches 5
 _MOST_PEAKS, _APART = 12, 48  # peaks that are weighed, and samples around one that belong to it
+_WITH_CENTRE, _CENTRE = (3, 5, 6, 7, 8), 2  # channels of layouts with a centre, and its place among them
 _AGREES = 0.97  # of the best plain correlation, that a peak must reach
 
 Array = NDArray[np.float64]
@@ -147,11 +148,21 @@ def blocks_of(
     moved, straight = [], []
     for stem, way in zip(stems, ways, strict=True):
         wide = stem.read(at * BLOCK - FURTHEST, BLOCK + 2 * FURTHEST).astype(np.float64)
-        if wide.shape[0] < whole.shape[0]:
-            wide = np.repeat(wide, whole.shape[0], axis=0)
+        wide = on_channels(wide, whole.shape[0])
         moved.append(wide[:, margin + way.shift : margin + way.shift + count])
         straight.append(wide[:, margin : margin + count])
     return whole, moved, straight
+
+
+def on_channels(samples: Array, channels: int) -> Array:
+    """Lay one channel on those of a mix: on the centre where there is one, or else on all of them."""
+    if samples.shape[0] == channels:
+        return samples
+    if channels not in _WITH_CENTRE:
+        return np.repeat(samples, channels, axis=0)
+    laid = np.zeros((channels, samples.shape[1]))
+    laid[_CENTRE] = samples[0]
+    return laid
 
 
 def decibels(power: float) -> float:

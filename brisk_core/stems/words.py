@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_core.facts import Held, Sentence
-from brisk_core.stems.explaining import Stretch
+from brisk_core.stems.explaining import Stretch, named
 from brisk_core.stems.measure import LIMIT_LOSSY, StemFound, StemsFound
 from brisk_core.stems.ways import ADDS_UP, FLOOR
 
@@ -24,7 +24,8 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     allowed = _allowed(found, limit)
     enough, explained = found.residual <= allowed, _is_explained(found)
     said = [one for stem in _of_stems(found, allowed) for one in stem]
-    told = [Sentence(says=says, frame=None, fault=fault) for says, fault in said]
+    told = [Sentence(says=says, frame=None, fault=True) for says in (_of_mix(found),) if says]
+    told += [Sentence(says=says, frame=None, fault=fault) for says, fault in said]
     told += [_of_stretch(stretch) for stretch in found.stretches]
     faults = [one for one in told if one.fault]
     if not enough and found.residual_fitted > allowed and not explained:
@@ -54,11 +55,21 @@ def _allowed(found: StemsFound, limit: float | None) -> float:
 
 def _is_explained(found: StemsFound) -> bool:
     """Is something said that bends the levels of all stems?"""
-    return bool(found.stretches) or any(map(_oddity, found.stems))
+    return bool(found.stretches or _of_mix(found)) or any(map(_oddity, found.stems))
+
+
+def _of_mix(found: StemsFound) -> str:
+    """What is wrong with the mix itself, as a sentence; "" for nothing."""
+    if found.mix_level <= FLOOR + 20:
+        return "The mix is silent."
+    lacks = f"The mix has nothing in its {named(found.lacking)}" if found.lacking else ""
+    return f"{lacks}, where its stems have sound." if lacks else ""
 
 
 def _of_stems(found: StemsFound, allowed: float) -> list[list[tuple[str, bool]]]:
     """What is said of each stem, and whether it is a fault."""
+    if _of_mix(found):
+        return [_of_stem(stem, True, levelled=False)[:1] if stem.level <= FLOOR + 20 else [] for stem in found.stems]
     enough, levelled = found.residual <= allowed, not _is_explained(found)
     return [_of_stem(stem, enough, levelled=levelled) for stem in found.stems]
 
@@ -79,6 +90,8 @@ def _oddity(stem: StemFound) -> str:
         return f"runs {percent:.1f} % {'faster' if stem.speed > 1 else 'slower'} than in the mix"
     if stem.slip:
         at, before, after = stem.slip
+        if not at:
+            return f"drifts: it is {_delay(before)} at the start and {_delay(after)} at the end"
         return f"is {_delay(before)} at first and {_delay(after)} from about {at:.0f} s on"
     return ""
 
@@ -109,7 +122,7 @@ def _of_stem(stem: StemFound, enough: bool, *, levelled: bool) -> list[tuple[str
 
 
 def _delay(samples: int) -> str:
-    if not samples:
+    if abs(samples) < 3:  # which is said as 0.0 ms
         return "in place"
     return f"{abs(samples) / 48:.1f} ms {'late' if samples > 0 else 'early'}"
 

@@ -58,11 +58,11 @@ class StemsTest(TestCase):
         cls.write("mix.wav", sum(cls.parts.values()))
 
     @classmethod
-    def write(cls, name: str, samples: np.ndarray) -> str:
+    def write(cls, name: str, samples: np.ndarray, rate: int = RATE) -> str:
         with wave.open(str(cls.folder / name), "wb") as file:
             file.setnchannels(samples.shape[0])
             file.setsampwidth(2)
-            file.setframerate(RATE)
+            file.setframerate(rate)
             file.writeframes((np.clip(samples, -1, 1) * 32767).round().astype("<i2").T.tobytes())
         return name
 
@@ -157,6 +157,11 @@ class StemsTest(TestCase):
         limited = self.write("limited.wav", np.clip(whole, -0.24, 0.24))
         _, held = self.find(*self.parts, mix=limited)
         self.assertRegex(" ".join(self.told(held)), "more of its loudest places .* it was limited")
+        highest = np.sort(np.abs(whole).max(axis=0))[-40]
+        barely = self.write("barely.wav", np.clip(whole, -0.9 * highest, 0.9 * highest))
+        _, held = self.find(*self.parts, mix=barely)
+        self.assertEqual(len(self.told(held)), 1)
+        self.assertRegex(self.told(held)[0], "more places .* peaks of the mix were limited|it was limited")
 
     def test_channels_in_other_places(self) -> None:
         effects, voice = self.parts["effects.wav"], self.parts["voice.wav"]
@@ -223,6 +228,93 @@ class StemsTest(TestCase):
         late = self.write("bell-late.wav", later(stroke, 1920) * 0.8)
         _, held = self.find(late, "voice.wav", mix=mix)
         self.assertEqual(self.told(held), [f"{late} comes 40.0 ms late.", f"{late} is 1.9 dB quieter than in the mix."])
+
+    def test_a_stem_of_few_tones_is_found_at_its_own_place(self) -> None:
+        time = np.arange(SECONDS * RATE) / RATE
+        tones = sum(
+            0.08 * np.sin(2 * np.pi * tone * time) * (0.5 + 0.5 * np.sin(2 * np.pi * slow * time))
+            for tone, slow in ((220, 0.3), (277, 0.21), (330, 0.17), (440, 0.4))
+        )
+        organ = np.stack([tones, np.roll(tones, 240)])
+        mix = self.write("organ-mix.wav", organ + self.parts["voice.wav"])
+        places = np.arange(SECONDS * RATE)
+        for samples, says in (
+            (later(organ, 480), "comes 10.0 ms late."),
+            (later(organ, -1000), "comes 20.8 ms early."),
+            (
+                np.stack([np.interp(places * (1 + 20e-6), places, one) for one in organ]),
+                "drifts: it is in place at the start and 0.7 ms early at the end.",
+            ),
+        ):
+            name = self.write("organ.wav", samples)
+            self.assertEqual(self.told(self.find(name, "voice.wav", mix=mix)[1]), [f"{name} {says}"])
+
+    def test_sounds_of_another_rate(self) -> None:
+        voice = self.parts["voice.wav"]
+        places = np.arange(SECONDS * 44_100) * RATE / 44_100
+        low = np.stack([np.interp(places, np.arange(voice.shape[1]), one) for one in self.parts["music.wav"]])
+        name = self.write("music-44.wav", low, rate=44_100)
+        found, held = self.find("voice.wav", name, "effects.wav")
+        self.assertEqual((held.right, self.told(held)), (True, []))
+        self.assertLess(found.residual, -40)
+        name = self.write("voice-44.wav", voice, rate=44_100)  # its samples are still of 48,000
+        _, held = self.find(name, "music.wav", "effects.wav")
+        self.assertEqual(self.told(held), [f"{name} runs 8.1 % slower than in the mix."])
+
+    def test_a_fade_and_a_click(self) -> None:
+        time = np.arange(SECONDS * RATE) / RATE
+        whole, music = sum(self.parts.values()), self.parts["music.wav"]
+        fading = self.write("fading.wav", music * np.clip((SECONDS - time) / 2, 0, 1))
+        _, held = self.find("music.wav", mix=fading)
+        self.assertRegex(
+            " ".join(self.told(held)), r"From 32\.\d+ to 3[34]\.\d+ s music.wav fades out in the mix, and not"
+        )
+        rising = self.write("rising.wav", music * np.clip(time / 2, 0, 1))
+        self.assertRegex(
+            " ".join(self.told(self.find("music.wav", mix=rising)[1])), r"From 0\.\d+ .* fades in in the mix"
+        )
+        clicked = whole.copy()
+        clicked[:, 7 * RATE + 5] += 0.3
+        _, held = self.find(*self.parts, mix=self.write("clicked.wav", clicked))
+        self.assertEqual(held.right, False)
+        self.assertEqual(self.told(held), ["From 7.00 to 7.01 s mix and stems differ by a click of -10 dBFS."])
+
+    def test_a_mix_that_is_silent_or_lacks_a_channel(self) -> None:
+        whole = sum(self.parts.values())
+        for samples, says in (
+            (whole * 0, "The mix is silent."),
+            (whole * [[0], [1]], "The mix has nothing in its left channel, where its stems have sound."),
+        ):
+            found, held = self.find(*self.parts, mix=self.write("lacking.wav", samples))
+            self.assertEqual((held.right, self.told(held)), (False, [says]))
+            self.assertEqual([one["name"] for one in stems_document(found)["stems"]], list(self.parts))
+        one_side = {name: samples * [[0], [1]] for name, samples in self.parts.items()}
+        for name, samples in one_side.items():
+            self.write(f"right-{name}", samples)
+        mix = self.write("right-mix.wav", sum(one_side.values()))
+        _, held = self.find(*(f"right-{name}" for name in one_side), mix=mix)
+        self.assertEqual((held.right, self.told(held)), (True, []), "silent in the stems as well")
+
+    def test_sides_that_are_alike_but_for_their_levels(self) -> None:
+        panned = np.stack([self.parts["effects.wav"][0], self.parts["effects.wav"][0] * 0.6])
+        mix = self.write("panned-mix.wav", panned + self.parts["voice.wav"])
+        right = self.write("panned.wav", panned)
+        self.assertEqual(self.told(self.find(right, "voice.wav", mix=mix)[1]), [])
+        wrong = self.write("panned-other.wav", panned[::-1])
+        _, held = self.find(wrong, "voice.wav", mix=mix)
+        self.assertEqual(self.told(held), [f"{wrong} has its left and right channels exchanged."])
+
+    def test_one_channel_goes_to_the_centre_where_there_is_one(self) -> None:
+        voice, music, effects = (one[:, : 12 * RATE] for one in self.parts.values())
+        bed = np.stack([music[0], music[1], music[0] * 0, music[0] * 0, effects[0], effects[1]])
+        spoken = bed.copy()
+        spoken[2] = voice[0]
+        mix = self.write("surround-mix.wav", spoken)
+        names = self.write("centre.wav", voice[:1]), self.write("bed.wav", bed)
+        _, held = self.find(*names, mix=mix)
+        self.assertEqual((held.right, self.told(held)), (True, []))
+        late = self.write("centre-late.wav", later(voice[:1].copy(), 960))
+        self.assertEqual(self.told(self.find(late, "bed.wav", mix=mix)[1]), [f"{late} comes 20.0 ms late."])
 
     def test_one_channel_goes_to_both(self) -> None:
         mono = self.parts["voice.wav"][:1]
