@@ -14,7 +14,7 @@ from itertools import groupby
 import numpy as np
 
 from brisk_core.frames import RATE
-from brisk_core.stems.ways import BLOCK, FURTHEST, QUIET, WINDOW, Array, Sound, Way, on_channels, powers_of
+from brisk_core.stems.ways import BLOCK, FURTHEST, QUIET, WINDOW, Array, Sound, Way, on_channels
 
 _PIECE, _EVERY = 4.0, 5.0  # seconds of the pieces that are placed one by one, and from one to the next
 _MOST_PIECES, _LEAST_PIECES = 24, 3
@@ -24,7 +24,8 @@ _AS_GOOD, _ROUNDING = 1.5, 1e-6  # what a nearer place may leave over the best o
 _QUIETEST = 0.05  # of the greatest energy around: a place with less is none to fit
 _LEAST_SLIP = RATE // 2000  # samples
 _LEAST_DRIFT, _ON_THE_LINE = 4, 1.5  # samples of a drift over the whole length, and of its pieces from a line
-_MUCH_BETTER = 3.0  # times as much explained at another speed as at the own one
+_LEAST_SHARE = 0.2  # that a stem explains at another speed
+_MUCH_BETTER, _BETTER = 3.0, 1.5  # times as much explained at a speed as at others, and as at the own one nearby
 _SPEEDS = tuple(Fraction(one) for one in ("25/24", "24/25", "1001/1000", "1000/1001", "1001/960", "960/1001",
                                           "160/147", "147/160"))  # fmt: skip
 _FAMILIES = 0.002  # speeds nearer to each other are told apart by what they explain alone
@@ -42,39 +43,39 @@ class Fit:
 
 @dataclass(frozen=True, slots=True)
 class Alone:
-    """A stem, and what the others leave of the mix where they lie and as loud as they are there."""
+    """A stem, or several as one, and what the others leave of the mix where they lie and as loud as they are there."""
 
     mix: Sound
     stems: Sequence[Sound]
     ways: Sequence[Way]
     gains: Sequence[float]
-    number: int
+    numbers: Sequence[int]  #: of what is held, among the stems
 
     @property
-    def stem(self) -> Sound:
-        return self.stems[self.number]
+    def duration(self) -> float:
+        """Seconds."""
+        return max(self.stems[number].track.duration for number in self.numbers)
 
     def own(self, start: float, length: float) -> Array:
         """The stem itself; samples (channels, count)."""
-        return on_channels(self.stem.read(start, length).astype(np.float64), self.mix.track.channels)
+        channels = self.mix.track.channels
+        read = [self.stems[number].read(start, length).astype(np.float64) for number in self.numbers]
+        return np.asarray(sum(on_channels(one, channels) for one in read))
 
     def left(self, start: float, length: float) -> Array:
         """What the other stems leave of the mix."""
         rest = self.mix.read(start, length).astype(np.float64)
         for number, (stem, way, gain) in enumerate(zip(self.stems, self.ways, self.gains, strict=True)):
-            if number != self.number and gain:
+            if number not in self.numbers and gain:
                 there = stem.read(start + way.shift / RATE, length).astype(np.float64)
                 rest -= gain * on_channels(there, rest.shape[0])
         return rest
 
     def loudest(self, length: float, every: float, most: int) -> list[float]:
         """Starts in seconds of the loudest pieces of the stem, in the order of time."""
-        ends = max(self.stem.track.duration - length, 0.0)
+        ends = max(self.duration - length, 0.0)
         starts = np.arange(0.0, ends + 0.01, every).tolist()
-        if every == BLOCK:
-            powers = powers_of(self.stem, _nothing)[: len(starts)]
-        else:
-            powers = [float(np.square(self.own(start, length)).mean()) for start in starts]
+        powers = [float(np.square(self.own(start, length)).mean()) for start in starts]
         kept = [at for at in np.argsort(powers)[::-1][:most].tolist() if powers[at] >= QUIET**2]
         return [starts[at] for at in sorted(kept)]
 
@@ -115,15 +116,19 @@ def settled(mix: Sound, stems: Sequence[Sound], ways: Sequence[Way], gains: Sequ
     for number in sorted(range(len(stems)), key=lambda one: -ways[one].power):
         if ways[number].power < QUIET**2:
             continue
-        alone = Alone(mix, stems, found, gains, number)
+        alone = Alone(mix, stems, found, gains, [number])
         fit = closest(alone.pairs(alone.loudest(WINDOW, BLOCK, _LOUDEST), WINDOW))
         if fit.explained >= _EXPLAINED:
             found[number] = replace(found[number], shift=fit.late, sure=True)
     return found
 
 
-def pace_of(alone: Alone) -> Fraction | None:
-    """Return by which factor a stem runs faster than in the mix, of the factors that mistakes of rates make."""
+def pace_of(alone: Alone, least: float = _LEAST_SHARE) -> tuple[Fraction | None, float]:
+    """Return by which factor a stem runs faster than in the mix, of the factors that mistakes of rates make.
+
+    ``None`` stands for the speed of the mix; the second value is the share that the stem explains at that speed.
+    ``least`` is the share that it must explain at another.
+    """
     starts = alone.loudest(WINDOW, BLOCK, 2)
 
     def pairs(speed: Fraction) -> Iterator[Pair]:
@@ -137,11 +142,12 @@ def pace_of(alone: Alone) -> Fraction | None:
     own = Fraction(1)
     explained = {own: closest(pairs(own)).explained}
     if explained[own] >= _EXPLAINED:
-        return None
+        return None, explained[own]
     explained |= {speed: closest(pairs(speed)).explained for speed in _SPEEDS}
     best = max(explained, key=lambda speed: explained[speed])
     others = [share for speed, share in explained.items() if abs(float(speed / best) - 1) > _FAMILIES]
-    return best if best != own and explained[best] > _MUCH_BETTER * max(others) else None
+    is_other = explained[best] > max(least, _MUCH_BETTER * max(others), _BETTER * explained[own])
+    return best if is_other and best != own else None, explained[own]
 
 
 def motion_of(alone: Alone) -> tuple[float, int, int] | None:
@@ -156,7 +162,7 @@ def motion_of(alone: Alone) -> tuple[float, int, int] | None:
         return None
     times, lates = np.array(found).T
     slope, at_first = np.polyfit(times, lates, 1)
-    whole = slope * alone.stem.track.duration
+    whole = slope * alone.duration
     if abs(whole) >= _LEAST_DRIFT and np.abs(lates - at_first - slope * times).max() <= _ON_THE_LINE:
         return 0.0, round(at_first), round(at_first + whole)
     runs = [list(run) for _, run in groupby(found, key=lambda one: round(one[1] / _LEAST_SLIP))]
@@ -164,7 +170,3 @@ def motion_of(alone: Alone) -> tuple[float, int, int] | None:
         return None
     before, after = runs
     return float(after[0][0]), before[0][1], after[0][1]
-
-
-def _nothing() -> None:
-    """Nobody is told of what is read once more."""

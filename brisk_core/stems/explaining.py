@@ -92,13 +92,14 @@ def stretches_of(together: Together, left: Left, *, lossy: bool, resampled: bool
         return ()
     found = [_stretch(together, first * PLACE / RATE, (end - first) * PLACE / RATE) for first, end in spans]
     short = _spans(clicks)
-    if len(short) > _MOST_CLICKS:
+    if len(short) > _MOST_CLICKS and not found:
         says = (
             f"and at {len(short) - 1} more places mix and stems differ for a moment: "
             "peaks of the mix were limited, or a sound crackles"
         )
-        return (*found, _told(short[0], float(np.square(left.peaks[clicks]).max()), says))
-    found += [_stretch(together, first * PLACE / RATE, (end - first) * PLACE / RATE) for first, end in short]
+        return (_told(short[0], float(np.square(left.peaks[clicks]).max()), says),)
+    if len(short) <= _MOST_CLICKS:
+        found += filter(None, (_click(together, first * PLACE / RATE) for first, _ in short))
     return tuple(sorted(found, key=lambda one: one.start))
 
 
@@ -126,7 +127,7 @@ def _stretch(together: Together, start: float, length: float) -> Stretch:
     there = np.flatnonzero(steps > _SHARE_OF_IT * steps.max())
     inside = slice(int(there[0]) * _FINE, (int(there[-1]) + 1) * _FINE)
     level = decibels(float(steps.max()))
-    says = _click(rest) or _what_is_left(together.stems, [part[:, inside] for part in parts], rest[:, inside], level)
+    says = _what_is_left(together, [part[:, inside] for part in parts], rest[:, inside], level)
     first = begin + inside.start / RATE
     return Stretch(
         start=first,
@@ -136,16 +137,23 @@ def _stretch(together: Together, start: float, length: float) -> Stretch:
     )
 
 
-def _click(rest: Array) -> str:
-    """Say that all of what is left is a click, "" for anything longer."""
+def _click(together: Together, start: float) -> Stretch | None:
+    """Look closer at a place with a high peak: a click where that is all that is left, nothing to tell otherwise."""
+    begin = max(start - PLACE / RATE, 0.0)
+    _, rest = together.read(begin, 3 * PLACE / RATE)
     powers = np.square(rest).sum(axis=0)
     at = int(powers.argmax())
     if powers[max(at - _CLICKS, 0) : at + _CLICKS + 1].sum() < _ALL_OF_IT * powers.sum():
-        return ""
-    return f"mix and stems differ by a click of {decibels(float(np.square(rest).max())):.0f} dBFS"
+        return None
+    level, at = decibels(float(np.square(rest).max())), at // _FINE * _FINE
+    says = f"mix and stems differ by a click of {level:.0f} dBFS"
+    return Stretch(start=begin + at / RATE, end=begin + (at + _FINE) / RATE, level=level, says=says)
 
 
-def _what_is_left(stems: Sequence[Sound], parts: Sequence[Array], rest: Array, level: float) -> str:
+def _what_is_left(together: Together, parts: Sequence[Array], rest: Array, level: float) -> str:
+    stems = together.stems
+    if np.square(sum(parts) + rest).mean() < QUIET**2:
+        return "the mix is silent, and its stems are not"
     for stem, part in zip(stems, parts, strict=True):
         power = float(np.square(part).sum())
         if power <= QUIET**2 * part.size:

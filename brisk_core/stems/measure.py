@@ -40,6 +40,8 @@ MOST_STEMS = 32
 LIMIT_LOSSY = -20.0  #: dB under the mix that may be left where a coder loses something
 _SAME = 0.999  # correlation of two stems that hold the same
 _MOST_TRIES, _BETTER = 3, 3.0  # to place stems anew, and dB by which each must leave less
+_NEARLY_ALL = 0.8  # share of the mix that all stems at another speed explain
+_AT_LEAST, _FAR = 0.25, 0.005  # share of what the others leave that a stem so many seconds off must explain
 _FAINT = 0.03  # a gain below which a stem is not in the mix
 _SILENT, _HEARD = 1e-8, 1e-3  # of the greatest power of a channel
 _WHOLE = ("pcm", "flac", "alac", "mlp", "truehd", "wavpack", "s302m")  # coders that lose nothing
@@ -76,6 +78,7 @@ class StemsFound:
     lossy: bool  #: was any of the sounds coded with loss?
     stretches: tuple[Stretch, ...] = ()  #: where they differ though they agree elsewhere
     lacking: tuple[str, ...] = ()  #: names of channels that are silent in the mix alone
+    is_mono: bool = False  #: do both channels of the mix hold the same, and those of its stems do not?
 
 
 Progress = Callable[[int, int], None]
@@ -124,7 +127,7 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
     if residual > limit:  # the same sound twice may be meant, where both make the mix
         same = fit.sums.same([one.name for one in stems])
         found = [replace(one, same_as=other) for one, other in zip(found, same, strict=True)]
-    if fitted > limit and not fit.sums.lacking():
+    if fitted > limit and not (fit.sums.lacking() or fit.sums.is_mono()):
         found = _explained(mix, stems, fit, found)
     if not any(_is_odd(one) or not one.heard for one in found):
         as_they_are = places.as_they_are(residual, fitted, limit)
@@ -144,6 +147,7 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
         lossy=lossy,
         stretches=stretches,
         lacking=fit.sums.lacking(),
+        is_mono=fit.sums.is_mono(),
     )
 
 
@@ -155,12 +159,17 @@ def _explained(mix: Sound, stems: Sequence[Sound], fit: _Fitted, found: Sequence
     told = [replace(one, channels=says) for one, says in zip(found, odd, strict=True)]
     if any(odd):
         return told
+    speed, _ = pace_of(Alone(mix, stems, fit.ways, fit.gains.tolist(), range(len(stems))), _NEARLY_ALL)
+    if speed is not None:
+        return [replace(one, speed=speed if one.level > FLOOR + 20 else None) for one in told]
     for number, one in enumerate(told):
         if one.level <= FLOOR + 20:
             continue
-        alone = Alone(mix, stems, fit.ways, fit.gains.tolist(), number)
+        alone = Alone(mix, stems, fit.ways, fit.gains.tolist(), [number])
         slip = motion_of(alone)
-        told[number] = replace(one, slip=slip, speed=None if slip else pace_of(alone))
+        speed, explained = (None, 1.0) if slip else pace_of(alone)
+        is_elsewhere = abs(one.late) > _FAR and speed is None and explained < _AT_LEAST
+        told[number] = replace(one, slip=slip, speed=speed, heard=one.heard and not is_elsewhere)
     return told
 
 
@@ -210,20 +219,30 @@ class _Sums:
     with_mix: Array  #: (stems,)
     of_mix: Array  #: (channels,) power of the mix
     of_stems: Array  #: (channels,) power of all stems together
+    sides: Array  #: (2,) power of what the first two channels differ by, in the mix and in all stems together
 
     @classmethod
     def of(cls, mix: Sound, stems: Sequence[Sound], ways: Sequence[Way], blocks: int, tell: _Teller) -> _Sums:
         products, with_mix = np.zeros((len(stems), len(stems))), np.zeros(len(stems))
-        of_mix, of_stems = np.zeros(mix.track.channels), np.zeros(mix.track.channels)
+        of_mix, of_stems, sides = np.zeros(mix.track.channels), np.zeros(mix.track.channels), np.zeros(2)
         for at in range(blocks):
             whole, moved, _ = blocks_of(mix, stems, ways, at)
             flat = np.stack([one.ravel() for one in moved])
             products += flat @ flat.T
             with_mix += flat @ whole.ravel()
+            together = np.asarray(sum(moved))
             of_mix += np.square(whole).sum(axis=1)
-            of_stems += np.square(sum(moved)).sum(axis=1)
+            of_stems += np.square(together).sum(axis=1)
+            sides += [float(np.square(one[0] - one[-1]).sum()) for one in (whole, together)]
             tell.step()
-        return cls(products, with_mix, of_mix, of_stems)
+        return cls(products, with_mix, of_mix, of_stems, sides)
+
+    def is_mono(self) -> bool:
+        """Do both channels of the mix hold the same, and those of its stems do not?"""
+        powers = self.of_mix.sum(), self.of_stems.sum()
+        return bool(
+            len(self.of_mix) == 2 and self.sides[0] <= _SILENT * powers[0] and self.sides[1] > _HEARD * powers[1]
+        )
 
     def lacking(self) -> tuple[str, ...]:
         """Names of the channels that are silent in the mix, and not in its stems."""

@@ -15,6 +15,7 @@ from brisk_core.stems.ways import ADDS_UP, FLOOR
 STEMS_SCHEMA = "brisk-sentry/stems/1"
 _MOST_COLUMNS = 1200  # of the lane
 _LATE = 0.5 / 48_000  # seconds; more than half a sample
+_SAID = 0.05  # ms; less is said in samples
 _LOUDER, _MUCH_LOUDER, _GREATLY_LOUDER = 0.1, 0.5, 6.5  # dB: said; a fault though little is left; beside other faults
 _MENDS = 6.0  # dB by which moving and levelling must bring the rest down to be told as the reason
 
@@ -23,7 +24,7 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     """Say whether stems add up to their mix; ``limit`` is in dB under the mix, that of the house without it."""
     allowed = _allowed(found, limit)
     enough, explained = found.residual <= allowed, _is_explained(found)
-    said = [one for stem in _of_stems(found, allowed) for one in stem]
+    said = _said_together(found, _of_stems(found, allowed))
     told = [Sentence(says=says, frame=None, fault=True) for says in (_of_mix(found),) if says]
     told += [Sentence(says=says, frame=None, fault=fault) for says, fault in said]
     told += [_of_stretch(stretch) for stretch in found.stretches]
@@ -48,6 +49,23 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     )
 
 
+def _said_together(found: StemsFound, said: list[list[tuple[str, bool]]]) -> list[tuple[str, bool]]:
+    """What is said of stems, once where it is the same of every stem that sounds: then it may be the mix."""
+    sounding = [
+        [(says.removeprefix(f"{stem.name} "), fault) for says, fault in one]
+        for stem, one in zip(found.stems, said, strict=True)
+        if stem.level > FLOOR + 20
+    ]
+    every = [one for one in sounding[0] if all(one in other for other in sounding[1:])] if len(sounding) > 2 else []
+    rest = [
+        (says, fault)
+        for stem, one in zip(found.stems, said, strict=True)
+        for says, fault in one
+        if (says.removeprefix(f"{stem.name} "), fault) not in every
+    ]
+    return [(f"Every stem {says}", fault) for says, fault in every] + rest
+
+
 def _allowed(found: StemsFound, limit: float | None) -> float:
     """What may be left, in dB under the mix."""
     return limit if limit is not None else LIMIT_LOSSY if found.lossy else ADDS_UP
@@ -62,6 +80,8 @@ def _of_mix(found: StemsFound) -> str:
     """What is wrong with the mix itself, as a sentence; "" for nothing."""
     if found.mix_level <= FLOOR + 20:
         return "The mix is silent."
+    if found.is_mono:
+        return "Both channels of the mix hold the same sound, and those of its stems do not: the mix was made mono."
     lacks = f"The mix has nothing in its {named(found.lacking)}" if found.lacking else ""
     return f"{lacks}, where its stems have sound." if lacks else ""
 
@@ -111,7 +131,9 @@ def _of_stem(stem: StemFound, enough: bool, *, levelled: bool) -> list[tuple[str
     told = []
     if abs(stem.late) > _LATE:
         word = "late" if stem.late > 0 else "early"
-        told.append((f"{stem.name} comes {abs(stem.late) * 1000:.1f} ms {word}.", True))
+        far = abs(stem.late) * 1000
+        much = f"{far:.1f} ms" if far >= _SAID else _counted(round(far * 48))
+        told.append((f"{stem.name} comes {much} {word}.", True))
     if abs(stem.gain) > (_LOUDER if levelled else _GREATLY_LOUDER):
         word = "louder" if stem.gain > 0 else "quieter"
         fault = not enough or abs(stem.gain) > _MUCH_LOUDER
@@ -119,6 +141,10 @@ def _of_stem(stem: StemFound, enough: bool, *, levelled: bool) -> list[tuple[str
     if stem.turned:
         told.append((f"{stem.name} is inverted in polarity.", True))
     return told
+
+
+def _counted(samples: int) -> str:
+    return "1 sample" if samples == 1 else f"{samples} samples"
 
 
 def _delay(samples: int) -> str:

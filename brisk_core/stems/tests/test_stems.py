@@ -248,6 +248,30 @@ class StemsTest(TestCase):
         ):
             name = self.write("organ.wav", samples)
             self.assertEqual(self.told(self.find(name, "voice.wav", mix=mix)[1]), [f"{name} {says}"])
+        fast = np.stack([np.interp(places * 25 / 24, places, one, right=0) for one in organ])
+        name = self.write("organ.wav", fast)
+        self.assertEqual(
+            self.told(self.find(name, "voice.wav", mix=mix)[1]), [f"{name} runs 4.2 % faster than in the mix."]
+        )
+
+    def test_what_is_the_same_of_every_stem_is_said_once(self) -> None:
+        places = np.arange(SECONDS * RATE)
+        whole = sum(self.parts.values())
+        for samples, says in (
+            (later(whole, 960), "comes 20.0 ms early."),
+            (later(whole, 1), "comes 1 sample early."),
+            (-whole, "is inverted in polarity."),
+            (whole * 0.5, "is 6.0 dB louder than in the mix."),
+            (
+                np.stack([np.interp(places / 1.001, places, one) for one in whole]),
+                "runs 0.1 % faster than in the mix.",
+            ),
+        ):
+            _, held = self.find(*self.parts, mix=self.write("all-mix.wav", samples))
+            self.assertEqual((held.right, self.told(held)), (False, [f"Every stem {says}"]))
+        silent = self.write("silent.wav", whole * 0)
+        _, held = self.find(*self.parts, silent, mix=self.write("all-mix.wav", whole * 0.5))
+        self.assertEqual(self.told(held), ["Every stem is 6.0 dB louder than in the mix."])
 
     def test_sounds_of_another_rate(self) -> None:
         voice = self.parts["voice.wav"]
@@ -284,6 +308,10 @@ class StemsTest(TestCase):
         for samples, says in (
             (whole * 0, "The mix is silent."),
             (whole * [[0], [1]], "The mix has nothing in its left channel, where its stems have sound."),
+            (
+                np.repeat(whole.mean(axis=0, keepdims=True), 2, axis=0),
+                "Both channels of the mix hold the same sound, and those of its stems do not: the mix was made mono.",
+            ),
         ):
             found, held = self.find(*self.parts, mix=self.write("lacking.wav", samples))
             self.assertEqual((held.right, self.told(held)), (False, [says]))
