@@ -17,7 +17,11 @@ _CHUNK = 1 << 20
 _PART = ".part"  # ending of a copy that is being written
 _MAKERS: dict[str, Callable[[], Any]] = {
     "md5": lambda: hashlib.md5(usedforsecurity=False),
+    "sha1": lambda: hashlib.sha1(usedforsecurity=False),
     "sha256": hashlib.sha256,
+    "sha512": hashlib.sha512,
+    "xxh64": xxhash.xxh64,
+    "xxh3": xxhash.xxh3_64,
     "xxh128": xxhash.xxh3_128,
 }
 

@@ -1,7 +1,8 @@
 """Lists of checksums: written, read, and what a name in one may be.
 
-Written are the lists that ``md5sum`` and ``sha256sum`` read (GNU coreutils), and ``xxh128sum`` alike. Read are those
-and ASC MHL; what is read comes from outside, so document types are refused and sizes are limited.
+Written are the lists that ``md5sum`` and ``sha256sum`` read (GNU coreutils), and ``xxh128sum`` alike. Read are those,
+their kin of other algorithms, ASC MHL 2.0 and the hash lists before it (MHL 1.0 and 1.1); what is read comes from
+outside, so document types are refused and sizes are limited.
 """
 
 from __future__ import annotations
@@ -14,10 +15,17 @@ from xml.parsers import expat
 
 from brisk_core.errors import ValueRefused
 
-#: Algorithms by the name a list has them under, with the number of hexadecimal digits.
+#: Algorithms of lists that are written, by the name a list has them under, with the number of hexadecimal digits.
 ALGORITHMS: dict[str, int] = {"md5": 32, "sha256": 64, "xxh128": 32}
+#: Algorithms of lists that are read.
+CHECKED: dict[str, int] = {**ALGORITHMS, "sha512": 128, "sha1": 40, "xxh3": 16, "xxh64": 16}
 _MOST_BYTES = 64 << 20
-_MHL_ALGORITHMS = ("md5", "xxh128", "sha1", "xxh64", "xxh3", "c4")
+#: Elements of hash lists with a digest, by the algorithm that checks it; an empty one is not checked here.
+_MHL_ALGORITHMS = {
+    "xxh128": "xxh128", "xxh3": "xxh3", "xxh64": "xxh64", "xxhash64be": "xxh64", "md5": "md5", "sha1": "sha1",
+    "c4": "", "xxhash": "", "xxhash64": "",
+}  # fmt: skip
+_PATHS = ("path", "file")  # what holds the path of a file, in ASC MHL 2.0 and before
 _LINE = re.compile(r"\\?([0-9a-fA-F]+) [ *](.+)")
 _TAGGED = re.compile(r"\\?([A-Z0-9-]+) \((.+)\) = ([0-9a-fA-F]+)")  # as md5sum --tag and BSD write
 _ALONE = re.compile(r"[0-9a-fA-F]+")  # a list beside one file, which names it
@@ -56,7 +64,7 @@ def list_text(digests: Mapping[str, str]) -> str:
 
 
 def read_manifest(path: Path) -> list[Listed]:
-    """Return what a list of checksums lists, by its extension: ``.md5``, ``.sha256``, ``.xxh128``, ``.mhl``.
+    """Return what a list of checksums lists, by its extension: one of ``CHECKED``, or ``.mhl``.
 
     Raises ``ManifestRefused`` with a sentence for what is none.
     """
@@ -65,8 +73,8 @@ def read_manifest(path: Path) -> list[Listed]:
     kind = path.suffix.lower().removeprefix(".")
     if kind == "mhl":
         return _Mhl(path.name).read(path.read_bytes())
-    if kind not in ALGORITHMS:
-        raise ManifestRefused(f"met {path.name} as a list of checksums; expected .{', .'.join([*ALGORITHMS, 'mhl'])}")
+    if kind not in CHECKED:
+        raise ManifestRefused(f"met {path.name} as a list of checksums; expected .{', .'.join([*CHECKED, 'mhl'])}")
     try:
         text = path.read_bytes().decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -84,10 +92,8 @@ def _says(line: str) -> bool:
 
 def _listed(line: str, number: int, kind: str, name: str) -> Listed:
     digest, path = _digest_and_path(line, kind, name)
-    if len(digest) != ALGORITHMS[kind]:
-        raise ManifestRefused(
-            f"line {number} of {name}: met {line[:60]!r}; expected {ALGORITHMS[kind]} digits and a path"
-        )
+    if len(digest) != CHECKED[kind]:
+        raise ManifestRefused(f"line {number} of {name}: met {line[:60]!r}; expected {CHECKED[kind]} digits and a path")
     if line.startswith("\\"):
         path = re.sub(r"\\([\\n])", lambda one: "\n" if one[1] == "n" else "\\", path)
     return Listed(path=safe_path(path), algorithm=kind, digest=digest.lower())
@@ -106,7 +112,7 @@ def _digest_and_path(line: str, kind: str, name: str) -> tuple[str, str]:
 
 @dataclass
 class _Mhl:
-    """Reads the files of an ASC MHL hash list (ASC MHL 2.0, urn:ASC:MHL:v2.0)."""
+    """Reads the files of a hash list: ASC MHL 2.0 (urn:ASC:MHL:v2.0), or MHL 1.0 and 1.1, which have no namespace."""
 
     name: str
     found: list[Listed] = field(default_factory=list)
@@ -134,8 +140,9 @@ class _Mhl:
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         name = tag.rpartition("}")[2]
-        if not self.inside and (name != "hashlist" or "urn:ASC:MHL:v2" not in tag):
-            raise ManifestRefused(f"{self.name}: met <{name}>; expected a hash list of ASC MHL 2.0")
+        is_first = tag == "hashlist" and attributes.get("version", "").startswith("1.")
+        if not self.inside and not is_first and (name != "hashlist" or "urn:ASC:MHL:v2" not in tag):
+            raise ManifestRefused(f"{self.name}: met <{name}>; expected a hash list of ASC MHL 2.0, or of MHL 1")
         self.inside.append(name)
         self.text = ""
         if name == "hash":
@@ -151,12 +158,23 @@ class _Mhl:
         name, said = self.inside.pop(), self.text.strip()
         if "hash" not in self.inside and name != "hash":
             return
-        if name == "path":
+        if name in _PATHS:
             self.path = safe_path(said)
-        elif name in _MHL_ALGORITHMS:
-            self.digests[name] = said.lower() if name != "c4" else said
+        elif name == "size" and said.isdecimal():
+            self.size = int(said)
+        elif algorithm := _MHL_ALGORITHMS.get(name):
+            self.digests[algorithm] = said.lower()
         elif name == "hash":
-            known = next((one for one in ("xxh128", "md5") if one in self.digests), None)
-            if known is None:
-                raise ManifestRefused(f"{self.name}: {self.path} has no xxh128 or md5, which this engine checks")
-            self.found.append(Listed(path=self.path, algorithm=known, digest=self.digests[known], size=self.size))
+            self._keep()
+
+    def _keep(self) -> None:
+        """Keep a file with the best of its digests."""
+        known = next((one for one in dict.fromkeys(_MHL_ALGORITHMS.values()) if one and one in self.digests), None)
+        if known is None:
+            checked = ", ".join(dict.fromkeys(filter(None, _MHL_ALGORITHMS.values())))
+            raise ManifestRefused(f"{self.name}: {self.path} has no digest that this engine checks ({checked})")
+        digest = self.digests[known]
+        if len(digest) != CHECKED[known] or not _ALONE.fullmatch(digest):
+            met = f"{self.name}: met {digest[:60]!r} as the {known} of {self.path}"
+            raise ManifestRefused(f"{met}; expected {CHECKED[known]} hexadecimal digits")
+        self.found.append(Listed(path=self.path, algorithm=known, digest=digest, size=self.size))

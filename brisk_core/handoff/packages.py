@@ -11,7 +11,15 @@ from pathlib import Path
 
 from brisk_core.handoff.copying import CopyRefused, copy_verified, digests_of
 from brisk_core.handoff.hash_list import MHL_FOLDER, write_mhl
-from brisk_core.handoff.manifests import ALGORITHMS, Listed, ManifestRefused, list_text, read_manifest, safe_path
+from brisk_core.handoff.manifests import (
+    ALGORITHMS,
+    CHECKED,
+    Listed,
+    ManifestRefused,
+    list_text,
+    read_manifest,
+    safe_path,
+)
 from brisk_core.text_lines import lines_of
 
 __all__ = ["Item", "Verified", "make_package", "safe_path", "verify_package"]
@@ -199,7 +207,7 @@ def _lists_of(folder: Path, there: dict[str, Path]) -> tuple[str, list[Listed], 
     if "bagit.txt" in there:
         return _bag_lists(folder, there)
     generations = sorted(path for path in there if path.startswith(f"{MHL_FOLDER}/") and path.endswith(".mhl"))
-    plain = sorted(path for path in there if "/" not in path and path.rpartition(".")[2].lower() in ALGORITHMS)
+    plain = sorted(path for path in there if "/" not in path and path.rpartition(".")[2].lower() in (*CHECKED, "mhl"))
     own = {path for path in there if path.startswith(f"{MHL_FOLDER}/")} | set(plain)
     listed = [one for path in plain for one in read_manifest(folder / path)]
     by_path: dict[str, Listed] = {}
@@ -216,17 +224,17 @@ def _bag_lists(folder: Path, there: dict[str, Path]) -> tuple[str, list[Listed],
     listed: list[Listed] = []
     for name in names:
         algorithm = name.removesuffix(".txt").rpartition("-")[2]
-        if algorithm not in ALGORITHMS:
+        if algorithm not in CHECKED:
             continue
         for number, line in enumerate(lines_of((folder / name).read_text(encoding="utf-8")), 1):
             if not line.strip():
                 continue
             digest, *rest = line.split(maxsplit=1)
-            if len(digest) != ALGORITHMS[algorithm] or not rest:
+            if len(digest) != CHECKED[algorithm] or not rest:
                 raise ManifestRefused(f"line {number} of {name}: met {line[:60]!r}; expected a digest and a path")
             path = rest[0] if rest[0] in there else re.sub(r"%(0[AaDd]|25)", lambda one: chr(int(one[1], 16)), rest[0])
             listed.append(Listed(path=safe_path(path), algorithm=algorithm, digest=digest.lower()))
     if not listed:
-        raise ManifestRefused("The bag has no manifest of md5 or sha256, which this engine checks.")
+        raise ManifestRefused(f"The bag has no manifest that this engine checks ({', '.join(CHECKED)}).")
     own = set(names) | {"bagit.txt", "bag-info.txt", "fetch.txt"}
     return "BagIt", listed, own

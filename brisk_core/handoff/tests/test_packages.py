@@ -16,6 +16,7 @@ from pathlib import Path
 from unittest import TestCase, mock
 
 import bagit  # type: ignore[import-untyped]
+import xxhash
 from ascmhl import errors as mhl_errors  # type: ignore[import-untyped]
 from ascmhl.commands import verify_entire_folder  # type: ignore[import-untyped]
 
@@ -123,6 +124,7 @@ class ManifestTest(FolderCase):
     def test_what_is_no_list_is_said(self) -> None:
         doctype = '<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "b">]><hashlist xmlns="urn:ASC:MHL:v2.0"/>'
         other = '<hashlist xmlns="urn:ASC:MHL:v2.0"><hashes><hash><path>../../etc/x</path><md5>a</md5></hash></hashes></hashlist>'
+        first = '<hashlist version="1.1"><hash>{}</hash></hashlist>'
         for name, content, says in (
             ("a.md5", "0123  x\n", "line 1 of a.md5"),
             ("a.md5", f"SHA256 (x) = {'0' * 64}\n", "line 1 of a.md5"),
@@ -132,6 +134,10 @@ class ManifestTest(FolderCase):
             ("a.md5", f"{'0' * 32}  /etc/x\n", "inside the folder"),
             ("a.md5", "\xff\xfe", "no text in UTF-8"),
             ("a.mhl", "<hashlist/>", "expected a hash list of ASC MHL"),
+            ("a.mhl", '<hashlist version="3.0"/>', "expected a hash list of ASC MHL"),
+            ("a.mhl", first.format("<file>x</file><xxhash>123</xxhash>"), "x has no digest that this engine checks"),
+            ("a.mhl", first.format("<file>x</file><md5>12</md5>"), "met '12' as the md5 of x"),
+            ("a.mhl", first.format(f"<file>../x</file><md5>{'0' * 32}</md5>"), "inside the folder"),
             ("a.mhl", "nothing", "is no XML"),
             ("a.mhl", doctype, "document type"),
             ("a.mhl", other, "inside the folder"),
@@ -156,6 +162,51 @@ class PackageTest(FolderCase):
         make_package(bag, self.items, ["bagit"])
         bagit.Bag(str(bag)).validate()
         self.assertTrue(verify_package(bag).right)
+
+    def test_hash_lists_before_asc_mhl(self) -> None:
+        """Hash lists of MHL 1.0 and 1.1, as cameras' cards come with, have no namespace and say sizes in elements."""
+        for version, tag, made in (
+            ("1.0", "md5", hashlib.md5),
+            ("1.1", "sha1", hashlib.sha1),
+            ("1.1", "xxhash64be", xxhash.xxh64),
+        ):
+            folder = self.folder / f"{version}-{tag}"
+            hashes = ""
+            for name in ("clips/A 001.mov", "clips/été.mov"):
+                (folder / name).parent.mkdir(parents=True, exist_ok=True)
+                (folder / name).write_bytes(name.encode() * 1000)
+                size, digest = (folder / name).stat().st_size, made((folder / name).read_bytes()).hexdigest()
+                hashes += (
+                    f"<hash><file>{name}</file><size>{size}</size><lastmodificationdate>2026-11-30T08:00:00Z"
+                    f"</lastmodificationdate><{tag}>{digest}</{tag}><hashdate>2026-11-30T09:00:00Z</hashdate></hash>"
+                )
+            creator = "<creatorinfo><name>Otto</name><startdate>2026-11-30T09:00:00Z</startdate></creatorinfo>"
+            listed = f'<?xml version="1.0" encoding="UTF-8"?><hashlist version="{version}">{creator}{hashes}</hashlist>'
+            (folder / "card.mhl").write_text(listed, encoding="utf-8")
+            verified = verify_package(folder)
+            self.assertEqual(
+                (verified.right, verified.checked, verified.manifest), (True, 2, "card.mhl"), verified.says
+            )
+            (folder / "clips/A 001.mov").write_bytes(b"clips/A 001.moV" * 1000)
+            self.assertEqual(verify_package(folder).changed, ("clips/A 001.mov",))
+            (folder / "clips/more.mov").write_bytes(b"x")
+            self.assertEqual(verify_package(folder).extra, ("clips/more.mov",))
+
+    def test_bags_and_lists_of_other_algorithms(self) -> None:
+        for kind in ("sha1", "sha512"):
+            folder = self.folder / f"bag-{kind}"
+            folder.mkdir()
+            (folder / "film.mov").write_bytes(b"frames" * 500)
+            bagit.make_bag(str(folder), checksums=[kind])
+            self.assertTrue(verify_package(folder).right)
+            (folder / "data/film.mov").write_bytes(b"framez" * 500)
+            self.assertEqual(verify_package(folder).changed, ("data/film.mov",))
+            single = self.folder / f"list-{kind}"
+            single.mkdir()
+            (single / "film.mov").write_bytes(b"frames" * 500)
+            made = subprocess.run([f"{kind}sum", "film.mov"], cwd=single, check=True, capture_output=True)
+            (single / f"film.mov.{kind}").write_bytes(made.stdout)
+            self.assertTrue(verify_package(single).right)
 
     def test_names_that_lists_have_trouble_with(self) -> None:
         for name in ("a\u2028b.mov", "a\x0cb.mov", "100%25 done.mov", "5%0Aa.mov", "two\nlines.mov", "x\x85.wav"):
