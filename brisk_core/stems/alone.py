@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from itertools import groupby
+from itertools import groupby, zip_longest
 
 import numpy as np
 
@@ -24,7 +24,7 @@ _AS_GOOD, _ROUNDING = 1.5, 1e-6  # what a nearer place may leave over the best o
 _QUIETEST = 0.05  # of the greatest energy around: a place with less is none to fit
 _LEAST_SLIP = RATE // 2000  # samples
 _LEAST_DRIFT, _ON_THE_LINE = 4, 1.5  # samples of a drift over the whole length, and of its pieces from a line
-_LEAST_SHARE = 0.2  # that a stem explains at another speed
+_LEAST_SHARE, _NEARLY_ALL = 0.2, 0.8  # that a stem explains at another speed, and all of them together
 _MUCH_BETTER, _BETTER = 3.0, 1.5  # times as much explained at a speed as at others, and as at the own one nearby
 _SPEEDS = tuple(Fraction(one) for one in ("25/24", "24/25", "1001/1000", "1000/1001", "1001/960", "960/1001",
                                           "160/147", "147/160"))  # fmt: skip
@@ -39,6 +39,15 @@ class Fit:
 
     late: int  #: samples by which it comes later in its file than in the mix
     explained: float  #: share of what is left there, 0 to 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Motion:
+    """How a stem moves against its mix."""
+
+    slips_at: float | None  #: second from which it is elsewhere; ``None`` for a drift from beginning to end
+    before: int  #: samples by which it is late before, or at the beginning
+    after: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +84,8 @@ class Alone:
         """Starts in seconds of the loudest pieces of the stem, in the order of time."""
         ends = max(self.duration - length, 0.0)
         starts = np.arange(0.0, ends + 0.01, every).tolist()
-        powers = [float(np.square(self.own(start, length)).mean()) for start in starts]
+        blocks = [sum(each) for each in zip_longest(*(self.ways[one].blocks for one in self.numbers), fillvalue=0.0)]
+        powers = [blocks[int(start // BLOCK)] for start in starts if start // BLOCK < len(blocks)]
         kept = [at for at in np.argsort(powers)[::-1][:most].tolist() if powers[at] >= QUIET**2]
         return [starts[at] for at in sorted(kept)]
 
@@ -129,32 +139,48 @@ def pace_of(alone: Alone, least: float = _LEAST_SHARE) -> tuple[Fraction | None,
     ``None`` stands for the speed of the mix; the second value is the share that the stem explains at that speed.
     ``least`` is the share that it must explain at another.
     """
-    starts = alone.loudest(WINDOW, BLOCK, 2)
-
-    def pairs(speed: Fraction) -> Iterator[Pair]:
-        ratio = float(speed)
-        places = np.arange(int((WINDOW + 2 * FURTHEST) * RATE)) * ratio
-        for start in starts:
-            around = alone.left((start - FURTHEST) * ratio, (WINDOW + 2 * FURTHEST) * ratio)
-            whole = np.arange(around.shape[1])
-            yield alone.own(start, WINDOW), np.stack([np.interp(places, whole, one) for one in around])
-
-    own = Fraction(1)
-    explained = {own: closest(pairs(own)).explained}
+    own, starts = Fraction(1), alone.loudest(WINDOW, BLOCK, 2)
+    explained = {own: _at_speed(alone, own, starts)}
     if explained[own] >= _EXPLAINED:
         return None, explained[own]
-    explained |= {speed: closest(pairs(speed)).explained for speed in _SPEEDS}
+    explained |= {speed: _at_speed(alone, speed, starts) for speed in _SPEEDS}
     best = max(explained, key=lambda speed: explained[speed])
     others = [share for speed, share in explained.items() if abs(float(speed / best) - 1) > _FAMILIES]
     is_other = explained[best] > max(least, _MUCH_BETTER * max(others), _BETTER * explained[own])
     return best if is_other and best != own else None, explained[own]
 
 
-def motion_of(alone: Alone) -> tuple[float, int, int] | None:
-    """Return how a stem moves against the mix: the second of a slip, and samples by which it is late before and after.
+def pace_of_all(mix: Sound, stems: Sequence[Sound], ways: Sequence[Way]) -> Fraction | None:
+    """Return by which factor all stems together run faster than the mix, ``None`` where not each of them does."""
+    gains, sounding = [0.0] * len(stems), [at for at, way in enumerate(ways) if way.power >= QUIET**2]
+    if len(sounding) < 2:
+        return None
+    every = Alone(mix, stems, ways, gains, sounding)
+    speed, _ = pace_of(every, _NEARLY_ALL)
+    if speed is None:
+        return None
+    starts = every.loudest(WINDOW, BLOCK, _LOUDEST)
+    whole = _at_speed(every, speed, starts)
+    without = (Alone(mix, stems, ways, gains, [one for one in sounding if one != left_out]) for left_out in sounding)
+    return speed if all(_at_speed(some, speed, starts) < whole for some in without) else None
 
-    The second is 0 for a drift, which begins with the first lateness and ends with the second. ``None`` for neither.
-    """
+
+def _at_speed(alone: Alone, speed: Fraction, starts: Sequence[float]) -> float:
+    """Return the share that a stem explains where it runs faster than the mix."""
+    ratio = float(speed)
+    places = np.arange(int((WINDOW + 2 * FURTHEST) * RATE)) * ratio
+
+    def pairs() -> Iterator[Pair]:
+        for start in starts:
+            around = alone.left((start - FURTHEST) * ratio, (WINDOW + 2 * FURTHEST) * ratio)
+            whole = np.arange(around.shape[1])
+            yield alone.own(start, WINDOW), np.stack([np.interp(places, whole, one) for one in around])
+
+    return closest(pairs()).explained
+
+
+def motion_of(alone: Alone) -> Motion | None:
+    """Return how a stem moves against the mix, ``None`` where it does not, or neither slips nor drifts."""
     starts = alone.loudest(_PIECE, _EVERY, _MOST_PIECES)
     fits = [(start, closest(alone.pairs([start], _PIECE))) for start in starts]
     found = [(start, fit.late) for start, fit in fits if fit.explained >= _EXPLAINED]
@@ -164,9 +190,9 @@ def motion_of(alone: Alone) -> tuple[float, int, int] | None:
     slope, at_first = np.polyfit(times, lates, 1)
     whole = slope * alone.duration
     if abs(whole) >= _LEAST_DRIFT and np.abs(lates - at_first - slope * times).max() <= _ON_THE_LINE:
-        return 0.0, round(at_first), round(at_first + whole)
+        return Motion(slips_at=None, before=round(at_first), after=round(at_first + whole))
     runs = [list(run) for _, run in groupby(found, key=lambda one: round(one[1] / _LEAST_SLIP))]
     if len(runs) != 2 or min(len(run) for run in runs) < 2:
         return None
     before, after = runs
-    return float(after[0][0]), before[0][1], after[0][1]
+    return Motion(slips_at=float(after[0][0]), before=before[0][1], after=after[0][1])

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from brisk_core.errors import UnreadableFile
 from brisk_core.frames import RATE
-from brisk_core.stems.alone import Alone, motion_of, pace_of, settled
+from brisk_core.stems.alone import Alone, Motion, motion_of, pace_of, pace_of_all, settled
 from brisk_core.stems.explaining import PLACE, Left, Stretch, Together, channel_names, channels_of, stretches_of
 from brisk_core.stems.ways import (
     ADDS_UP,
@@ -40,7 +40,6 @@ MOST_STEMS = 32
 LIMIT_LOSSY = -20.0  #: dB under the mix that may be left where a coder loses something
 _SAME = 0.999  # correlation of two stems that hold the same
 _MOST_TRIES, _BETTER = 3, 3.0  # to place stems anew, and dB by which each must leave less
-_NEARLY_ALL = 0.8  # share of the mix that all stems at another speed explain
 _AT_LEAST, _FAR = 0.25, 0.005  # share of what the others leave that a stem so many seconds off must explain
 _FAINT = 0.03  # a gain below which a stem is not in the mix
 _SILENT, _HEARD = 1e-8, 1e-3  # of the greatest power of a channel
@@ -60,7 +59,7 @@ class StemFound:
     channels: str = ""  #: what is odd about its channels, as the end of a sentence about it
     speed: Fraction | None = None  #: by which it runs faster than in the mix
     same_as: str = ""  #: another stem that holds the same sound
-    slip: tuple[float, int, int] | None = None  #: second of a slip, and samples by which it is late before and after
+    motion: Motion | None = None  #: a slip or a drift
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -159,22 +158,22 @@ def _explained(mix: Sound, stems: Sequence[Sound], fit: _Fitted, found: Sequence
     told = [replace(one, channels=says) for one, says in zip(found, odd, strict=True)]
     if any(odd):
         return told
-    speed, _ = pace_of(Alone(mix, stems, fit.ways, fit.gains.tolist(), range(len(stems))), _NEARLY_ALL)
+    speed = pace_of_all(mix, stems, fit.ways)
     if speed is not None:
         return [replace(one, speed=speed if one.level > FLOOR + 20 else None) for one in told]
     for number, one in enumerate(told):
         if one.level <= FLOOR + 20:
             continue
         alone = Alone(mix, stems, fit.ways, fit.gains.tolist(), [number])
-        slip = motion_of(alone)
-        speed, explained = (None, 1.0) if slip else pace_of(alone)
+        motion = motion_of(alone)
+        speed, explained = (None, 1.0) if motion else pace_of(alone)
         is_elsewhere = abs(one.late) > _FAR and speed is None and explained < _AT_LEAST
-        told[number] = replace(one, slip=slip, speed=speed, heard=one.heard and not is_elsewhere)
+        told[number] = replace(one, motion=motion, speed=speed, heard=one.heard and not is_elsewhere)
     return told
 
 
 def _is_odd(one: StemFound) -> bool:
-    return bool(one.channels or one.speed or one.slip or one.same_as)
+    return bool(one.channels or one.speed or one.motion or one.same_as)
 
 
 @dataclass(frozen=True, slots=True)

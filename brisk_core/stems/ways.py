@@ -66,6 +66,7 @@ class Way:
     shift: int  #: samples to add to a place of the mix to come to the same place of the stem
     sure: bool
     power: float  #: mean square of the stem
+    blocks: tuple[float, ...] = ()  #: mean square of each of its blocks
 
 
 def find_way(mix: Sound, stem: Sound, step: Callable[[], None]) -> Way:
@@ -73,12 +74,12 @@ def find_way(mix: Sound, stem: Sound, step: Callable[[], None]) -> Way:
     powers = powers_of(stem, step)
     power = float(np.mean(powers))
     if max(powers) < QUIET**2:
-        return Way(0, sure=False, power=power)
+        return Way(0, sure=False, power=power, blocks=tuple(powers))
     loud = sorted(np.argsort(powers)[::-1][:_MOST_WINDOWS].tolist())
     margin = int(FURTHEST * RATE)
     pairs = ((stem.read(at * BLOCK, WINDOW), mix.read(at * BLOCK - FURTHEST, WINDOW + 2 * FURTHEST)) for at in loud)
     shift, sure = lag(pairs, margin)
-    return Way(shift, sure=sure, power=power)
+    return Way(shift, sure=sure, power=power, blocks=tuple(powers))
 
 
 def powers_of(stem: Sound, step: Callable[[], None]) -> list[float]:

@@ -108,11 +108,11 @@ def _oddity(stem: StemFound) -> str:
     if stem.speed:
         percent = abs(float(stem.speed) - 1) * 100
         return f"runs {percent:.1f} % {'faster' if stem.speed > 1 else 'slower'} than in the mix"
-    if stem.slip:
-        at, before, after = stem.slip
-        if not at:
-            return f"drifts: it is {_delay(before)} at the start and {_delay(after)} at the end"
-        return f"is {_delay(before)} at first and {_delay(after)} from about {at:.0f} s on"
+    if motion := stem.motion:
+        before, after = _delay(motion.before), _delay(motion.after)
+        if motion.slips_at is None:
+            return f"drifts: it is {before} at the start and {after} at the end"
+        return f"is {before} at first and {after} from about {motion.slips_at:.0f} s on"
     return ""
 
 

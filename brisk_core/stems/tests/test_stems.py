@@ -269,21 +269,25 @@ class StemsTest(TestCase):
         ):
             _, held = self.find(*self.parts, mix=self.write("all-mix.wav", samples))
             self.assertEqual((held.right, self.told(held)), (False, [f"Every stem {says}"]))
+        short = self.write("short.wav", self.parts["voice.wav"][:, : 12 * RATE])
+        _, held = self.find(short, "music.wav", "effects.wav")
+        self.assertFalse(held.right)
         silent = self.write("silent.wav", whole * 0)
         _, held = self.find(*self.parts, silent, mix=self.write("all-mix.wav", whole * 0.5))
         self.assertEqual(self.told(held), ["Every stem is 6.0 dB louder than in the mix."])
 
     def test_sounds_of_another_rate(self) -> None:
-        voice = self.parts["voice.wav"]
+        music = self.parts["music.wav"]
         places = np.arange(SECONDS * 44_100) * RATE / 44_100
-        low = np.stack([np.interp(places, np.arange(voice.shape[1]), one) for one in self.parts["music.wav"]])
+        low = np.stack([np.interp(places, np.arange(music.shape[1]), one) for one in music])
         name = self.write("music-44.wav", low, rate=44_100)
         found, held = self.find("voice.wav", name, "effects.wav")
         self.assertEqual((held.right, self.told(held)), (True, []))
         self.assertLess(found.residual, -40)
-        name = self.write("voice-44.wav", voice, rate=44_100)  # its samples are still of 48,000
-        _, held = self.find(name, "music.wav", "effects.wav")
-        self.assertEqual(self.told(held), [f"{name} runs 8.1 % slower than in the mix."])
+        for number, stem in enumerate(self.parts):  # loud or not, it is the one of which it is said
+            name = self.write(f"wrong-{stem}", self.parts[stem], rate=44_100)  # its samples are still of 48,000
+            names = [name if at == number else other for at, other in enumerate(self.parts)]
+            self.assertEqual(self.told(self.find(*names)[1]), [f"{name} runs 8.1 % slower than in the mix."])
 
     def test_a_fade_and_a_click(self) -> None:
         time = np.arange(SECONDS * RATE) / RATE
