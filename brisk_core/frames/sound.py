@@ -199,8 +199,11 @@ def _resampled(frames: Sequence[Any], layout: str) -> Samples:
 
 
 def _phase_of(container: Any, stream: Any) -> int:
-    """Return how many samples from a multiple of their own number the frames of a track begin."""
-    if not stream.channels:
+    """Return how many samples from a multiple of their own number the frames of a track begin.
+
+    It is asked for only where times are rounded to ticks that are longer than samples.
+    """
+    if not stream.channels or float(stream.time_base) * stream.rate <= _LOOSE:
         return 0
     frames = _decoded(container, stream, 0.0, _TOLD_BY)
     for run in _runs(frames, Fraction(stream.time_base), 0):

@@ -30,7 +30,7 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
     told += [_of_stretch(stretch) for stretch in found.stretches]
     faults = [one for one in told if one.fault]
     if not enough and found.residual_fitted > allowed and not explained:
-        left = f"{-found.residual_fitted:.1f} dB under the mix"
+        left = _beside_the_mix(found.residual_fitted)
         after = "With every stem moved and levelled as it fits best, " if faults else "With the stems as they are, "
         says = (
             f"{after}{left} is left, most of it at {found.worst:.1f} s ({found.worst_level:.0f} dBFS): "
@@ -38,15 +38,22 @@ def tell_stems(found: StemsFound, limit: float | None = None) -> Held:
         )
         told.append(Sentence(says=says, frame=None, fault=True))
     elif not enough and not explained and found.residual - found.residual_fitted >= _MENDS:
-        says = f"Mended so, {-found.residual_fitted:.1f} dB under the mix would be left."
+        says = f"Mended so, {_beside_the_mix(found.residual_fitted)} would be left."
         told.append(Sentence(says=says, frame=None, fault=False))
     return Held(
         right=enough and not faults,
         required=f"at least {-allowed:.0f} dB under the mix",
-        found=f"{-found.residual:.1f} dB under the mix left",
+        found=f"{_beside_the_mix(found.residual)} left",
         sentences=tuple(told),
         remedy="Export mix and stems again from one session, from one start, with the same processing on all of them.",
     )
+
+
+def _beside_the_mix(rest: float) -> str:
+    """How loud what is left is beside the mix; ``rest`` in dB."""
+    if abs(rest) < 0.05:  # which is said as 0.0 dB
+        return "as much as the mix"
+    return f"{abs(rest):.1f} dB {'over' if rest > 0 else 'under'} the mix"
 
 
 def _said_together(found: StemsFound, said: list[list[tuple[str, bool]]]) -> list[tuple[str, bool]]:
@@ -178,7 +185,7 @@ def stems_document(found: StemsFound, limit: float | None = None) -> dict[str, A
                 "late_ms": round(stem.late * 1000, 3),
                 "gain": round(stem.gain, 2),
                 "turned": stem.turned,
-                "fine": not any(fault for _, fault in said),
+                "fine": None if _of_mix(found) else not any(fault for _, fault in said),
             }
             for stem, said in zip(found.stems, _of_stems(found, _allowed(found, limit)), strict=True)
         ],

@@ -82,6 +82,9 @@ class StemsTest(TestCase):
     def test_stems_that_add_up_are_silent(self) -> None:
         found, held = self.find(*self.parts)
         self.assertTrue(held.right)
+        self.assertRegex(held.found, r"^\d+\.\d dB under the mix left$")
+        for rest, says in ((2.1, "2.1 dB over the mix left"), (-0.04, "as much as the mix left")):
+            self.assertEqual(tell_stems(replace(found, residual=rest)).found, says)
         self.assertLess(found.residual, -70)
         self.assertEqual(self.told(held), [])
         self.assertTrue(all(stem.heard and not stem.late and abs(stem.gain) < 0.02 for stem in found.stems))
@@ -319,7 +322,8 @@ class StemsTest(TestCase):
         ):
             found, held = self.find(*self.parts, mix=self.write("lacking.wav", samples))
             self.assertEqual((held.right, self.told(held)), (False, [says]))
-            self.assertEqual([one["name"] for one in stems_document(found)["stems"]], list(self.parts))
+            rows = [(one["name"], one["fine"]) for one in stems_document(found)["stems"]]
+            self.assertEqual(rows, [(name, None) for name in self.parts], "nothing can be told of a stem")
         one_side = {name: samples * [[0], [1]] for name, samples in self.parts.items()}
         for name, samples in one_side.items():
             self.write(f"right-{name}", samples)

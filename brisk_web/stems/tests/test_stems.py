@@ -25,6 +25,7 @@ class StemsTest(QueueTestCase):
                 ("voice.wav", voice),
                 ("music.wav", music),
                 ("quiet.wav", music / 2),
+                ("nothing.wav", music * 0),
             )
         }
         self.work()
@@ -38,6 +39,17 @@ class StemsTest(QueueTestCase):
     def begin(self, *names: str) -> StemCheck:
         stems = [(self.files[name], None) for name in names]
         return services.begin((self.files["mix.wav"], None), stems, by=self.people["operator"])
+
+    def test_of_the_stems_of_a_silent_mix_nothing_is_told(self) -> None:
+        self.sign_in()
+        mix = self.files["nothing.wav"]
+        stems = [(self.files[name], None) for name in ("voice.wav", "music.wav")]
+        services.begin((mix, None), stems, by=self.people["operator"])
+        self.work()
+        found = self.client.get(f"/files/{mix.pk}/stems/")
+        self.assertContains(found, "The mix is silent.")
+        self.assertContains(found, "cannot be told: it is the mix that is wrong", 2)
+        self.assertNotContains(found, "not in the mix")
 
     def test_the_page_from_choosing_to_what_was_found(self) -> None:
         self.sign_in()
