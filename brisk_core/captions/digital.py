@@ -13,7 +13,7 @@ from fractions import Fraction
 from brisk_core.captions.shown import Shown
 
 _LARGEST_PACKET = 128  # bytes, where the size code says 0 (5)
-_LONGEST_WAIT = 128  # bytes that a service keeps while it waits; more end the delay (8.10.5.13)
+_LONGEST_WAIT = 128  # bytes that a service keeps while it waits; more end the delay (8.10.5)
 _OTHER_PAGE, _WIDE = 0x10, 0x18  # EXT1: a code of another page; P16: a character of two bytes
 _DELAY, _GO_ON, _RESET = 0x8D, 0x8E, 0x8F
 _COLUMNS = 42  # of the widest window (8.4.6)

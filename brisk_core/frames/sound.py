@@ -109,7 +109,7 @@ def _read_stream(container: Any, stream: Any, phase: int, start: float, length: 
 
 
 def _decoded(container: Any, stream: Any, start: float, end: float) -> list[Any]:
-    """Return the decoded frames of a stretch; where they cannot be decoded, those before."""
+    """Return the decoded frames between two times in seconds; where some cannot be decoded, those before."""
     frames: list[Any] = []
     _seek(container, stream, start)
     with suppress(av.FFmpegError, IndexError, UnicodeDecodeError):  # the rest is silent and says nothing

@@ -20,7 +20,7 @@ ALGORITHMS: dict[str, int] = {"md5": 32, "sha256": 64, "xxh128": 32}
 #: Algorithms of lists that are read.
 CHECKED: dict[str, int] = {**ALGORITHMS, "sha512": 128, "sha1": 40, "xxh3": 16, "xxh64": 16}
 _MOST_BYTES = 64 << 20
-#: Elements of hash lists with a digest, by the algorithm that checks it; an empty one is not checked here.
+#: Elements of hash lists with a digest, and the algorithm that checks it, the best first; "" where none does.
 _MHL_ALGORITHMS = {
     "xxh128": "xxh128", "xxh3": "xxh3", "xxh64": "xxh64", "xxhash64be": "xxh64", "md5": "md5", "sha1": "sha1",
     "c4": "", "xxhash": "", "xxhash64": "",

@@ -24,6 +24,7 @@ from brisk_core.text_lines import lines_of
 
 __all__ = ["Item", "Verified", "make_package", "safe_path", "verify_package"]
 
+_CODED = re.compile(r"%(0[AaDd]|25)")  # line ends and the percent sign in the paths of a bag (RFC 8493, 2.1.3)
 #: Kinds of manifest that a package can be given.
 KINDS = ("mhl", *ALGORITHMS, "bagit")
 
@@ -232,7 +233,7 @@ def _bag_lists(folder: Path, there: dict[str, Path]) -> tuple[str, list[Listed],
             digest, *rest = line.split(maxsplit=1)
             if len(digest) != CHECKED[algorithm] or not rest:
                 raise ManifestRefused(f"line {number} of {name}: met {line[:60]!r}; expected a digest and a path")
-            path = rest[0] if rest[0] in there else re.sub(r"%(0[AaDd]|25)", lambda one: chr(int(one[1], 16)), rest[0])
+            path = rest[0] if rest[0] in there else _CODED.sub(lambda one: chr(int(one[1], 16)), rest[0])
             listed.append(Listed(path=safe_path(path), algorithm=algorithm, digest=digest.lower()))
     if not listed:
         raise ManifestRefused(f"The bag has no manifest that this engine checks ({', '.join(CHECKED)}).")

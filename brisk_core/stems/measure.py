@@ -126,9 +126,12 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
     if residual > limit:  # the same sound twice may be meant, where both make the mix
         same = fit.sums.same([one.name for one in stems])
         found = [replace(one, same_as=other) for one, other in zip(found, same, strict=True)]
-    if fitted > limit and not (fit.sums.lacking() or fit.sums.is_mono()):
+    lacking = fit.sums.lacking()
+    if fitted > limit and not lacking:
         found = _explained(mix, stems, fit, found)
-    if not any(_is_odd(one) or not one.heard for one in found):
+    is_whole = not any(_is_odd(one) or not one.heard for one in found)
+    is_mono = is_whole and fit.sums.is_mono()  # a stem that lacks a side of a mono mix is wrong itself
+    if is_whole and not is_mono:
         as_they_are = places.as_they_are(residual, fitted, limit)
         together = Together(mix, stems, ways, [1.0] * len(stems) if as_they_are else gains.tolist())
         rest = (places.moved, places.moved_peaks) if as_they_are else (places.fitted, places.fitted_peaks)
@@ -145,8 +148,8 @@ def _measure(mix: Sound, stems: Sequence[Sound], progress: Progress | None) -> S
         length=length,
         lossy=lossy,
         stretches=stretches,
-        lacking=fit.sums.lacking(),
-        is_mono=fit.sums.is_mono(),
+        lacking=lacking,
+        is_mono=is_mono,
     )
 
 

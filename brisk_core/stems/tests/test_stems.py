@@ -324,6 +324,17 @@ class StemsTest(TestCase):
             self.assertEqual((held.right, self.told(held)), (False, [says]))
             rows = [(one["name"], one["fine"]) for one in stems_document(found)["stems"]]
             self.assertEqual(rows, [(name, None) for name in self.parts], "nothing can be told of a stem")
+        mono = {name: np.repeat(samples[:1], 2, axis=0) for name, samples in self.parts.items()}
+        mix = self.write("mono-mix.wav", sum(mono.values()))
+        names = [self.write(f"mono-{name}", samples) for name, samples in mono.items()]
+        self.assertEqual(self.told(self.find(*names, mix=mix)[1]), [])
+        for sides, says in (
+            ([[1], [0]], "has nothing in its right channel."),
+            ([[1], [-1]], "is inverted in polarity"),
+        ):
+            wrong = self.write("mono-wrong.wav", mono["effects.wav"] * sides)
+            (told,) = self.told(self.find(*names[:2], wrong, mix=mix)[1])
+            self.assertIn(f"{wrong} {says}", told, "the mix of a mono programme is not at fault")
         one_side = {name: samples * [[0], [1]] for name, samples in self.parts.items()}
         for name, samples in one_side.items():
             self.write(f"right-{name}", samples)
