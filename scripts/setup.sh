@@ -98,8 +98,13 @@ start_database() {
     as_server "$bin/initdb" -D "$folder/data" -U brisk --pwfile="$folder/password" -A scram-sha-256 -E UTF8 \
       --locale=C.UTF-8 --no-sync >"$folder.initdb.log" 2>&1 || { say "initdb failed; see $folder.initdb.log"; exit 1; }
   fi
-  local port
+  local port try
   port="$(cat "$folder/port" 2>/dev/null || true)"
+  for try in $(seq 120); do # one whose house was killed may still be closing
+    as_server "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1 || break
+    [ -n "$port" ] && "$bin/pg_isready" -q -h 127.0.0.1 -p "$port" && break
+    sleep 0.5
+  done
   if ! { [ -n "$port" ] && "$bin/pg_isready" -q -h 127.0.0.1 -p "$port" && [ -s "$folder/data/postmaster.pid" ]; }; then
     port="$(python3 -c 'import socket; s = socket.socket(); s.bind(("127.0.0.1", 0)); print(s.getsockname()[1])')"
     echo "$port" >"$folder/port"
@@ -128,14 +133,25 @@ use_application_role() {
   export DATABASE_URL="postgresql://brisk_app:$(cat "$DATABASE_FOLDER/application-password")@${OWN_DATABASE#*@}/brisk"
 }
 
+# wait_for_former: what runs the processes of this house, and was left by a start that was killed, is closing them.
+wait_for_former() {
+  local pid try
+  pid="$(cat "$BRISK_DATA/supervisor.pid" 2>/dev/null || true)"
+  for try in $(seq 120); do
+    { [ -n "$pid" ] && grep -qs supervisord "/proc/$pid/cmdline"; } || return 0
+    [ "$try" -lt 120 ] || kill -KILL "$pid" 2>/dev/null || true
+    sleep 0.5
+  done
+}
+
 # hand_over_database: stops our own cluster and has supervisor run it, which starts it again when it ends.
 hand_over_database() {
   : >"$BRISK_DATA/database.conf"
   [ -n "${DATABASE_FOLDER:-}" ] || return 0
-  local bin=/usr/lib/postgresql/15/bin become=""
+  local bin=/usr/lib/postgresql/15/bin become="setpriv --pdeathsig INT "
   as_server "$bin/pg_ctl" -D "$DATABASE_FOLDER/data" -m fast -w stop >/dev/null 2>&1 || true
   CLUSTER=""
-  [ "$(id -u)" -eq 0 ] && become="setpriv --reuid=postgres --regid=postgres --init-groups "
+  [ "$(id -u)" -eq 0 ] && become+="--reuid=postgres --regid=postgres --init-groups "
   cat >"$BRISK_DATA/database.conf" <<END
 [program:database]
 command = $become$bin/postgres -D "$DATABASE_FOLDER/data" -p $(cat "$DATABASE_FOLDER/port") -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=100

@@ -6,7 +6,7 @@ Characters of its Latin table (ISO 6937) are read by ``ttconv``; the other table
 from __future__ import annotations
 
 import codecs
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -41,6 +41,7 @@ _NOTES, _LAST = 0xFE, 0xFF  # extension block numbers: user data, and the last b
 @dataclass(frozen=True, slots=True)
 class _Block:
     number: int  #: in the file, from 1
+    text: bytes  #: numbers of its group and of its text: blocks of one text have the same (5.3)
     extension: int
     cumulative: int  #: 0 by itself, 1 to 3 the first, a middle and the last one of a set that adds up (5.3)
     times: tuple[bytes, bytes]
@@ -63,23 +64,11 @@ def read_ebu_stl(data: bytes, name: str) -> CaptionDocument:
         says = f"met character table {table!r}; expected 00 to 04, so it was read as Latin"
         remarks.append(Remark(line=0, kind=Oddity.ENCODING, says=says))
     captions: list[Caption] = []
-    fields: list[bytes] = []
-    first = None
-    for block in _blocks(data, remarks):
-        if block.extension == _NOTES or block.is_comment:
-            continue
-        first = first or block
-        fields.append(block.field)
-        if block.extension != _LAST:
-            continue
-        caption = _caption(first, b"".join(fields), table, rate, _is_on_top(first, data), remarks)
-        fields, first = [], None
+    for blocks in _texts(_blocks(data, remarks), remarks):
+        caption = _caption(blocks, table, rate, _is_on_top(blocks[0], data), remarks)
         if caption:
             captions.append(caption)
             remarks += flawed(caption)
-    if first:
-        says = "a text begins in this block and never ends"
-        remarks.append(Remark(line=first.number, kind=Oddity.UNREADABLE, says=says))
     _count(data, remarks)
     return CaptionDocument(
         name=name,
@@ -102,6 +91,7 @@ def _blocks(data: bytes, remarks: list[Remark]) -> Iterator[_Block]:
         raw = data[start : start + BLOCK]
         yield _Block(
             number=number,
+            text=raw[:3],
             extension=raw[3],
             cumulative=raw[4],
             times=(raw[5:9], raw[9:13]),
@@ -114,6 +104,30 @@ def _blocks(data: bytes, remarks: list[Remark]) -> Iterator[_Block]:
         remarks.append(Remark(line=whole + 1, kind=Oddity.UNREADABLE, says=says))
 
 
+def _texts(blocks: Iterable[_Block], remarks: list[Remark]) -> Iterator[list[_Block]]:
+    """Yield the blocks of each text; one without its last block ends where another text begins, and that is told."""
+    open_: list[_Block] = []
+    for block in blocks:
+        if block.extension == _NOTES or block.is_comment:
+            continue
+        if open_ and block.text != open_[0].text:
+            remarks.append(_unended(open_[0]))
+            yield open_
+            open_ = []
+        open_.append(block)
+        if block.extension == _LAST:
+            yield open_
+            open_ = []
+    if open_:
+        remarks.append(_unended(open_[0]))
+        yield open_
+
+
+def _unended(block: _Block) -> Remark:
+    says = "the text that begins in this block has no last block (extension FF); it was read as far as it goes"
+    return Remark(line=block.number, kind=Oddity.UNREADABLE, says=says)
+
+
 def _is_on_top(block: _Block, data: bytes) -> bool:
     """Does a text begin in the upper half? Teletext has 23 rows, open subtitles as many as the file says (MNR)."""
     said = data[253:255].strip()
@@ -122,8 +136,9 @@ def _is_on_top(block: _Block, data: bytes) -> bool:
 
 
 def _caption(
-    first: _Block, text: bytes, table: bytes, rate: Fraction, on_top: bool, remarks: list[Remark]
+    blocks: Sequence[_Block], table: bytes, rate: Fraction, on_top: bool, remarks: list[Remark]
 ) -> Caption | None:
+    first = blocks[0]
     times = [_time(raw, rate) for raw in first.times]
     if None in times:
         raw = next(raw for raw, time in zip(first.times, times, strict=True) if time is None)
@@ -134,7 +149,9 @@ def _caption(
         return None
     start, end = (Fraction(time or 0) for time in times)
     lines = []
-    for row in text.partition(bytes([_UNUSED]))[0].split(bytes([_NEW_LINE])):
+    # Space that a block leaves unused ends its part of the text, and no more.
+    text = b"".join(block.field.partition(bytes([_UNUSED]))[0] for block in blocks)
+    for row in text.split(bytes([_NEW_LINE])):
         # Codes of teletext, such as a colour, take a place on the screen that is empty (ETS 300 706, 12.2).
         shown = bytes(max(code, 0x20) for code in row if code <= 0x7F or code >= 0xA0)
         decoded = _decode(shown, table)

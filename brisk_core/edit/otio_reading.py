@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
@@ -93,6 +94,8 @@ def _exact(time: Any, rate: Fraction, what: str) -> int | Fraction:
     own = exact_rate(time.rate)
     if own == rate and time.value.is_integer() and abs(time.value) < _LONGEST * 10:
         return int(time.value)  # the usual case, without exact arithmetic
+    if not math.isfinite(time.value):
+        raise EditRefused(f"{what} has a time of {time.value}; expected a number of frames or of seconds")
     exact = Fraction(time.value) * rate / own
     if abs(exact) > _LONGEST * rate:
         raise EditRefused(f"{what} lies {float(exact / rate):.0f} s from the beginning; expected less than 10 days")
@@ -167,18 +170,16 @@ class _Reader:
         if length < 0:
             raise EditRefused(f"{place} ({child.name!r}) has a length of {float(length):g} frames; expected at least 0")
         odd = isinstance(length, Fraction) and exact_rate(stated.rate) == self.rate and not self.hears
-        if odd and len(self.remarks) < _MOST_REMARKS:
-            says = (
-                f"{place} ({child.name!r}) is {float(length):.2f} frames long; its cuts are laid on the nearest frames"
-            )
-            self.remarks.append(says)
+        if odd:
+            says = f"is {float(length):.2f} frames long; its cuts are laid on the nearest frames"
+            self._remark(f"{place} ({child.name!r}) {says}")
         return length
 
     def _item(self, child: Any, at: int, length: int, place: str, depth: int) -> list[Event]:
         name, end = child.name or "", at + length
         if isinstance(child, otio.schema.Gap) or not getattr(child, "enabled", True) or _is_black(child):
             return [Event(kind="gap", name=name, start=at, end=end)]
-        speed = _speed(child, place)
+        speed = self._speed(child, place)
         if isinstance(child, otio.schema.Track | otio.schema.Stack):
             inner = self._nested(child, place, depth + 1)
             begin = _frames(child.source_range.start_time, self.rate, place) if child.source_range else 0
@@ -186,6 +187,25 @@ class _Reader:
         source = self._source(child)
         begun = _seconds(child.source_range.start_time) if child.source_range else self.found[source].start
         return [Event(kind="clip", name=name, start=at, end=end, source=source, source_start=begun, speed=speed)]
+
+    def _speed(self, child: Any, place: str) -> Fraction:
+        speed = Fraction(1)
+        for effect in getattr(child, "effects", ()):
+            if not effect.enabled:
+                continue
+            if isinstance(effect, otio.schema.LinearTimeWarp):
+                scalar = effect.time_scalar
+                if not abs(scalar) <= _FASTEST:  # also refuses what is no number
+                    raise EditRefused(f"{place} runs at {scalar} times its speed; expected at most {_FASTEST}")
+                speed *= Fraction(scalar).limit_denominator(100_000)
+            elif isinstance(effect, otio.schema.TimeEffect):
+                what = effect.effect_name or effect.name or "of no name"
+                self._remark(f"{place} ({child.name!r}) has an effect on its speed, {what}, that is not read")
+        return speed
+
+    def _remark(self, says: str) -> None:
+        if len(self.remarks) < _MOST_REMARKS:
+            self.remarks.append(says)
 
     def _nested(self, child: Any, place: str, depth: int) -> list[Event]:
         if isinstance(child, otio.schema.Track):
@@ -266,22 +286,13 @@ def _whole(value: Any) -> int:
 
 
 def _seconds(time: Any) -> Fraction:
+    if not math.isfinite(time.value):
+        raise EditRefused(f"met {time.value} as a time of a clip's media; expected a number of frames or of seconds")
     return Fraction(time.value).limit_denominator(1_000_000) / exact_rate(time.rate)
 
 
 def _children(item: Any) -> Iterable[Any]:
     return item if isinstance(item, otio.schema.Track) else (item,)
-
-
-def _speed(child: Any, place: str) -> Fraction:
-    speed = Fraction(1)
-    for effect in getattr(child, "effects", ()):
-        if isinstance(effect, otio.schema.LinearTimeWarp):
-            scalar = effect.time_scalar
-            if not abs(scalar) <= _FASTEST:  # also refuses what is no number
-                raise EditRefused(f"{place} runs at {scalar} times its speed; expected at most {_FASTEST}")
-            speed *= Fraction(scalar).limit_denominator(100_000)
-    return speed
 
 
 def _cut_out(inner: Iterable[Event], begin: int, length: int, at: int, speed: Fraction, rate: Fraction) -> list[Event]:

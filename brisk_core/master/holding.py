@@ -15,7 +15,13 @@ from brisk_core.master.frame_map import IN_PLACE, FrameMap
 from brisk_core.master.geometry import Geometry, tell_geometry
 from brisk_core.master.levels import LevelCurve, tell_levels
 from brisk_core.master.shots import Journey, MasterShot, map_document, shot_name
-from brisk_core.master.shotwise import Shotwise, tell_patches, tell_shot_colours, tell_shot_levels
+from brisk_core.master.shotwise import (
+    Shotwise,
+    tell_patches,
+    tell_sharpness,
+    tell_shot_colours,
+    tell_shot_levels,
+)
 from brisk_core.master.similarity import Similarity
 from brisk_core.master.sound_verdict import SoundVerdict, tell_sound
 
@@ -26,6 +32,9 @@ _REMEDY_OF_MATRIX = "Export with one colour matrix, in the picture and in what t
 _REMEDY_OF_LEVELS = "Convert the range once only: let either the timeline or the export do it, not both."
 _REMEDY_OF_SHOTS = "Look at the grade and the effects of these shots in the timeline, and export them again."
 _REMEDY_OF_LIKENESS = "Raise the bit rate of the export, or encode in two passes; look at the worst frames first."
+_REMEDY_OF_SHARPNESS = (
+    "Switch off sharpening, in the export or over the timeline, unless it was ordered, and export again."
+)
 _REMEDY_OF_PARTS = (
     "Switch off what was laid over the picture (a logo, a timecode, captions, a mask), unless it was ordered, and "
     "export again."
@@ -117,22 +126,23 @@ class Holding:
         judged = found.without(set(np.flatnonzero(self.found.kinds != IN_PLACE).tolist()))
         worst = judged.worst[0]
         patches = self.shotwise.patches(self.shots) if self.shotwise else []
-        softness = self.shotwise.softness if self.shotwise else None
+        softness, sharpness = (self.shotwise.softness, self.shotwise.sharpness) if self.shotwise else (None, None)
         document = found.to_json() | {
             "patches": [one.to_json() for one in patches],
             "softness": softness and round(softness, 3),
+            "sharpness": sharpness and round(sharpness, 3),
         }
         says = f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f} at frame {worst.frame}; PSNR {document['psnr']:.1f} dB."
         sentence = Sentence(says=says, frame=worst.frame, fault=not judged.right)
-        told = tell_patches(patches, softness, shot_name)
+        told = [*tell_patches(patches, shot_name), *tell_sharpness(softness, sharpness)]
         return Held(
             right=judged.right and not patches,
             required="SSIM at least 0.94, no picture below 0.85, nothing in it that the master does not have",
             found=f"SSIM {judged.mean:.3f}, worst {worst.ssim:.3f}" + _other_parts(len(patches)),
             document=document,
             sentences=(*told, sentence) if told else (sentence,),
-            remedy=_REMEDY_OF_PARTS if patches else _REMEDY_OF_LIKENESS,
-            look=softness is not None,
+            remedy=_remedy_of_likeness(bool(patches), sharper=sharpness is not None and judged.right),
+            look=softness is not None or sharpness is not None,
         )
 
     def sound(self, found: SoundVerdict | None) -> Held:
@@ -159,6 +169,12 @@ class Holding:
             remedy="Line up sound and picture in the timeline, check routing and sample rate, and export again.",
             look=found.look,
         )
+
+
+def _remedy_of_likeness(parts: bool, *, sharper: bool) -> str:
+    if parts:
+        return _REMEDY_OF_PARTS
+    return _REMEDY_OF_SHARPNESS if sharper else _REMEDY_OF_LIKENESS
 
 
 def _other_shots(count: int) -> str:

@@ -33,10 +33,10 @@ class BlockMeter:
         if now.number % _EVERY:
             return (np.nan,)
         lines = now.bands[::_LINE_STEP]
+        if lines.shape[1] <= _GRID:
+            return (np.nan,)
         steps = cv2.reduce(cv2.absdiff(lines[:, 1:], lines[:, :-1]), 0, cv2.REDUCE_AVG, dtype=cv2.CV_32F).ravel()
         on_grid, beside = steps[_GRID - 1 :: _GRID], steps[_GRID // 2 - 1 :: _GRID]
-        if not len(on_grid):
-            return (np.nan,)
         usual = float(beside.mean())
         return (float(on_grid.mean()) / usual,) if usual >= _LEAST_STEP else (np.nan,)
 

@@ -203,6 +203,7 @@ class MotionVerdict:
     blends: tuple[tuple[int, int], ...]  #: half-open, pictures that are blended
     source_rate: Fraction | None  #: the rate the file was brought from by blending, where the pattern tells
     drops: tuple[tuple[int, int], ...]  #: half-open, the picture after a missing one
+    swaps: tuple[tuple[int, int], ...]  #: half-open, two pictures in each other's place
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -233,7 +234,12 @@ def judge_motion(
     source, pattern = _rate_pattern(rows, cuts, rate, coded)
     if pattern is not None:
         blended |= pattern
-    return MotionVerdict(blends=tuple(runs(blended)), source_rate=source, drops=_find_drops(rows, cuts, steadiness))
+    return MotionVerdict(
+        blends=tuple(runs(blended)),
+        source_rate=source,
+        drops=_find_drops(rows, cuts, steadiness),
+        swaps=_find_swaps(rows, cuts, steadiness),
+    )
 
 
 def _single_blends(rows: Rows, cuts: NDArray[np.intp]) -> NDArray[np.bool_]:
@@ -435,12 +441,7 @@ def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> t
     """Steps that are whole times as long as those before and after, in the same direction, away from cuts and
     repeats.
     """
-    step = rows["step_x"].astype(np.float64) + 1j * rows["step_y"].astype(np.float64)
-    sure = (rows["peak"].astype(np.float64) > _SURE_PEAK) & ~np.isnan(step)
-    unsteady = np.zeros(len(rows) + 3, np.bool_)
-    unsteady[cuts] = True
-    for start, end in (*steadiness.repeats, *steadiness.freezes):
-        unsteady[start : end + 1] = True
+    step, sure, unsteady = _steps_and_doubts(rows, cuts, steadiness)
     found = []
     for at in range(3, len(rows) - 2):
         around = step[[at - 2, at - 1, at + 1, at + 2]]
@@ -461,5 +462,35 @@ def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> t
     return tuple(found)
 
 
+def _find_swaps(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> tuple[tuple[int, int], ...]:
+    """Pictures in each other's place: in a steady motion two steps onwards, one back, two onwards."""
+    step, sure, unsteady = _steps_and_doubts(rows, cuts, steadiness)
+    found = []
+    for at in range(3, len(rows) - 4):
+        if unsteady[at - 2 : at + 5].any() or not sure[at - 2 : at + 5].all():
+            continue
+        around = step[[at - 2, at - 1, at + 3, at + 4]]
+        usual = around.mean()
+        if abs(usual) < _LEAST_STEP or np.abs(around - usual).max() > _STEADY_STEP * abs(usual):
+            continue
+        if np.abs(step[at : at + 3] / usual - _SWAPPED).max() < _WHOLE_STEP:
+            found.append((at, at + 2))
+    return tuple(found)
+
+
+def _steps_and_doubts(
+    rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness
+) -> tuple[NDArray[np.complex128], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Steps across and down as complex numbers, which of them are sure, and pictures at cuts and beside repeats."""
+    step = rows["step_x"].astype(np.float64) + 1j * rows["step_y"].astype(np.float64)
+    sure = (rows["peak"].astype(np.float64) > _SURE_PEAK) & ~np.isnan(step)
+    unsteady = np.zeros(len(rows) + 3, np.bool_)
+    unsteady[cuts] = True
+    for start, end in (*steadiness.repeats, *steadiness.freezes):
+        unsteady[start : end + 1] = True
+    return step, sure, unsteady
+
+
 _STEADY_STEP = 0.25
 _WHOLE_STEP = 0.4  # of a step, to the nearest whole number of them
+_SWAPPED = np.array([2, -1, 2])  # steps over the usual one, of two pictures in each other's place

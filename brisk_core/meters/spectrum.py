@@ -76,6 +76,8 @@ def spectrum_of(lines: NDArray[Any], bits: int = 8) -> NDArray[np.float64] | Non
 
     ``None`` for short lines.
     """
+    if not lines.size:
+        return None
     length = min(_LENGTH, 1 << (lines.shape[1].bit_length() - 1))
     if length < 2 * _BINS:
         return None

@@ -7,6 +7,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import select
@@ -28,7 +29,7 @@ from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingSt
 from brisk_core.sandbox.fetching import SIZE_BYTES, Ranges
 from brisk_core.sandbox.requests import Answer, Request
 
-__all__ = ["Cancelled", "Interrupted", "Limits", "Progress", "run", "warm"]
+__all__ = ["Cancelled", "Interrupted", "Limits", "NoRoom", "Progress", "run", "warm"]
 
 _REFUSALS: dict[str, type[CoreError]] = {"EditRefused": EditRefused, "CaptionsRefused": CaptionsRefused}
 Progress = Callable[[int, int], None]
@@ -57,6 +58,10 @@ class Cancelled(ReadingStopped):
 
 class Interrupted(ReadingStopped):
     """The reading was ended from outside, with the machine or the house; it says nothing of the file."""
+
+
+class NoRoom(Interrupted):
+    """There was no room for what a reading leaves behind; it says nothing of the file."""
 
 
 class Child:
@@ -312,4 +317,6 @@ def _why_it_ended(code: int, stderr: bytes, limits: Limits) -> ReadingStopped:
         return ReadingStopped(f"the reading process crashed ({name}); the file is damaged or hostile")
     last = stderr.decode("utf-8", "replace").strip().splitlines()
     said = last[-1] if last else f"exit {code}"
+    if said.startswith("OSError") and os.strerror(errno.ENOSPC) in said:
+        return NoRoom("there was no room on the disk for what the reading leaves; that says nothing of the file")
     return ReadingStopped(f"the reading process ended without an answer ({said})")

@@ -31,7 +31,7 @@ _MOST_TOLD = 3
 
 def picture_mistakes(builder: FactsBuilder, verdicts: PictureVerdicts) -> tuple[str, ...]:
     """Return a sentence for each signature that is found."""
-    found = [*_of_rate(verdicts), *_of_fields(builder, verdicts), *_of_shape(verdicts)]
+    found = [*_of_rate(verdicts), *_of_order(verdicts), *_of_fields(builder, verdicts), *_of_shape(verdicts)]
     if verdicts.range.shift in _SHIFTS:
         found.insert(0, _SHIFTS[str(verdicts.range.shift)])
     elif verdicts.range.range == "full" and not verdicts.full:
@@ -53,6 +53,17 @@ def _of_rate(verdicts: PictureVerdicts) -> list[str]:
             f"One picture of five is a repeat: {spell_rate(rate)} was made from {spell_rate(rate * Fraction(4, 5))}."
         ]
     return []
+
+
+def _of_order(verdicts: PictureVerdicts) -> list[str]:
+    swaps = verdicts.motion.swaps
+    sentences = [
+        f"Frames {start} and {start + 1} stand in each other's place: motion goes back for one frame."
+        for start, _ in swaps[:_MOST_TOLD]
+    ]
+    if len(swaps) > _MOST_TOLD:
+        sentences.append(f"{len(swaps) - _MOST_TOLD} more pairs of frames stand in each other's place.")
+    return sentences
 
 
 def _of_fields(builder: FactsBuilder, verdicts: PictureVerdicts) -> list[str]:

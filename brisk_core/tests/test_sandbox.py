@@ -132,6 +132,13 @@ class SandboxTest(TestCase):
         ):
             sandbox.run(requests.Digest(url="x"))
 
+    def test_an_end_for_want_of_room_says_nothing_of_the_file(self) -> None:
+        for name, expected in (("ENOSPC", sandbox.NoRoom), ("EIO", ReadingStopped)):
+            program = f"import errno, os; raise OSError(errno.{name}, os.strerror(errno.{name}))"
+            with self.subTest(name), self.child_that(program), self.assertRaises(ReadingStopped) as met:
+                sandbox.run(requests.Digest(url="x"))
+            self.assertIs(type(met.exception), expected)
+
     def test_a_child_that_takes_too_long_is_stopped(self) -> None:
         with (
             self.child_that("import time; time.sleep(60)"),

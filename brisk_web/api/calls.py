@@ -9,7 +9,7 @@ from http import HTTPStatus
 from typing import Any
 
 from django.contrib.auth.decorators import login_not_required
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse
 from django.urls import URLPattern, path
 from django.utils import timezone
@@ -43,7 +43,6 @@ api = NinjaAPI(
 )
 api.add_router("", router)
 _KEPT = timedelta(days=1)  # answers to calls that may be sent again
-_LONGEST_WORK = timedelta(minutes=5)
 _LONGEST_KEY = 200
 _PARTS = ("body", "query", "path", "asked")  # of where a value stood, which say nothing
 _REFUSALS: tuple[type[Exception], ...] = (DecisionRefused, HandOffRefused, JobRefused)
@@ -125,32 +124,29 @@ def _once(request: HttpRequest, key: str, work: Callable[[], HttpResponse]) -> H
         says = f"met an Idempotency-Key of {len(key)} letters; expected at most {_LONGEST_KEY} that can be printed"
         return problem(HTTPStatus.UNPROCESSABLE_ENTITY, says)
     digest = hashlib.sha256(f"{request.method} {request.path}\n".encode() + request.body).hexdigest()
-    GivenAnswer.objects.filter(token=token, key=key, status=None, at__lt=timezone.now() - _LONGEST_WORK).delete()
-    try:
-        with transaction.atomic():
-            row = GivenAnswer.objects.create(token=token, key=key, digest=digest)
-    except IntegrityError:
-        return _again(GivenAnswer.objects.get(token=token, key=key), digest)
-    try:
+    mine = GivenAnswer.objects.filter(token=token, key=key)
+    GivenAnswer.objects.bulk_create([GivenAnswer(token=token, key=key, digest=digest)], ignore_conflicts=True)
+    # What is done and what is answered are written together: a web that dies between them has done nothing.
+    with transaction.atomic():
+        row = mine.select_for_update(of=("self",), skip_locked=True).first()
+        if row is None:
+            return problem(HTTPStatus.CONFLICT, "The same call is being worked at; send it again in a moment.")
+        if row.status is not None:
+            return _again(row, row.status, digest)
         answer = work()
-    except BaseException:
-        row.delete()
-        raise
-    if answer.status_code >= HTTPStatus.INTERNAL_SERVER_ERROR:
-        row.delete()
-    else:
-        row.status, row.body = answer.status_code, answer.content
-        row.save(update_fields=["status", "body"])
+        if answer.status_code >= HTTPStatus.INTERNAL_SERVER_ERROR:
+            transaction.set_rollback(True)
+        else:
+            row.digest, row.status, row.body = digest, answer.status_code, answer.content
+            row.save(update_fields=["digest", "status", "body"])
     return answer
 
 
-def _again(known: GivenAnswer, digest: str) -> HttpResponse:
+def _again(known: GivenAnswer, status: int, digest: str) -> HttpResponse:
     if known.digest != digest:
         return problem(HTTPStatus.UNPROCESSABLE_ENTITY, "This Idempotency-Key was sent with another call before.")
-    if known.status is None:
-        return problem(HTTPStatus.CONFLICT, "The same call is being worked at; send it again in a moment.")
-    kind = "application/json" if known.status < HTTPStatus.BAD_REQUEST else TYPE
-    return HttpResponse(bytes(known.body), content_type=f"{kind}; charset=utf-8", status=known.status)
+    kind = "application/json" if status < HTTPStatus.BAD_REQUEST else TYPE
+    return HttpResponse(bytes(known.body), content_type=f"{kind}; charset=utf-8", status=status)
 
 
 @keeper("Answers to calls of other programs", f"{_KEPT.days} day{'s' if _KEPT.days > 1 else ''} after they were given")

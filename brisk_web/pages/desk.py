@@ -21,6 +21,7 @@ from brisk_web.inspections.models import Inspection
 from brisk_web.jobs.models import Deliverable, Job, Render, owed
 from brisk_web.jobs.suggestions import Suggestion, suggest_all
 from brisk_web.pages.jobs import REFRESH_MS, newest_renders, rows_of
+from brisk_web.pages.queue import trouble_of_room
 from brisk_web.shelf.models import newest_by_due
 from brisk_web.stems.models import StemCheck, StemPart
 from brisk_web.storage.models import MediaFile, StorageRoot, Upload
@@ -82,7 +83,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         .defer("spec_version__document")
         .prefetch_related(newest_renders()),
     )
-    running = Inspection.objects.filter(state__in=_ACTIVE).count()
+    running, room = Inspection.objects.filter(state__in=_ACTIVE).count(), trouble_of_room()
     context: dict[str, Any] = {
         "rows": rows_of(page.rows),
         "page": page,
@@ -100,6 +101,7 @@ def desk(request: HttpRequest) -> HttpResponse:
         "open_jobs": in_use(Job.objects.order_by("-pk"))[:_JOBS_OFFERED],
         "roots": in_use(StorageRoot.objects.filter(takes_uploads=False)),
         "pauses": [PAUSABLE.get(one.queue, one.queue) for one in Pause.now()],
+        "troubles": [room] if room and room.stops else [],
         "troubled": in_use(WatchedFolder.objects.exclude(trouble="").select_related("root"))[:_MOST_TROUBLED],
         "reviews_due": newest_by_due(timezone.localdate()).count() if _keeps_specs(request) else 0,
         "refresh_ms": REFRESH_MS if running else 0,

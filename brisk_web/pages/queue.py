@@ -184,12 +184,8 @@ def troubles(waiting: Iterable[Waiting], running: int) -> list[Trouble]:
             says=f"{workers['silent']} of {sum(workers.values())} workers gave no sign of life for half a minute.",
             do="Their work is taken up by the others; if it stays so, look at their logs.",
         ))  # fmt: skip
-    free = shutil.disk_usage(settings.DATA_FOLDER).free if settings.DATA_FOLDER.is_dir() else None
-    if free is not None and free < _LITTLE_FREE:
-        found.append(Trouble(
-            says=f"{free / LEAST_FREE:.1f} GiB are free where the house keeps its data.",
-            do="Make room: below 1 GiB uploads and scans fail.", stops=free < LEAST_FREE,
-        ))  # fmt: skip
+    if room := trouble_of_room():
+        found.append(room)
     for one in waiting:
         since = _first_since(one.lines)
         if one.pause is None and since is not None and now - since > _LONG:
@@ -201,6 +197,18 @@ def troubles(waiting: Iterable[Waiting], running: int) -> list[Trouble]:
                 if running else "Nothing runs: look whether the workers for it are there.",
             ))  # fmt: skip
     return found
+
+
+def trouble_of_room() -> Trouble | None:
+    """What is to be said of the room on the disk, where there is little."""
+    free = shutil.disk_usage(settings.DATA_FOLDER).free if settings.DATA_FOLDER.is_dir() else None
+    if free is None or free >= _LITTLE_FREE:
+        return None
+    return Trouble(
+        says=f"{free / LEAST_FREE:.1f} GiB are free where the house keeps its data.",
+        do="Make room: below 1 GiB nothing is taken in, below 128 MiB all work waits.",
+        stops=free < LEAST_FREE,
+    )
 
 
 def _first_since(lines: Iterable[Line]) -> datetime | None:

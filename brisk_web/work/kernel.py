@@ -27,14 +27,18 @@ from django.db.models.functions import Cast, Now
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.tasks import Task
+from procrastinate.types import TimeDeltaParams
 
 from brisk_core.errors import CoreError
 from brisk_core.sandbox import Cancelled, Interrupted
 from brisk_web.work.models import Pause, Work
+from brisk_web.work.room import LATER_S, has_room, is_of_room
 
 log = logging.getLogger(__name__)
 
-MOST_TRIES = 3  # at one stage of one row when workers die in it; then it has failed
+MOST_TRIES = 5  # at one stage of one row when workers die in it; then it has failed
+# Seconds before the tries after the first. Two deaths may be one accident of the machine; later ones outwait it.
+_PAUSES_S = (0, 0, 30, 120)
 _BEAT_S = 3.0  # seconds between two signs of life
 _REPORT_S = 0.3  # seconds between two writes of progress
 _MISTAKE = "a mistake of this application stopped {doing}; the worker's log has it"
@@ -58,7 +62,7 @@ class Kind(Generic[Row]):
     do: Callable[[Claim[Row]], None]
     queue_name: str
     priority: int  #: tasks with a higher one are taken first
-    doing: str  #: completes "the worker died 3 times while ..."
+    doing: str  #: completes "the worker died 5 times while ..."
     stages: tuple[str, ...] = ()  #: values of the model's ``stage`` that are this kind's; none for a model without
     only_while: Q = field(default_factory=Q)  #: rows are claimed and written only while this holds
     related: tuple[str, ...] = ()  #: fetched along when a row is claimed
@@ -83,9 +87,17 @@ class Kind(Generic[Row]):
 
     # Queueing.
 
-    def knock(self, pk: int) -> None:
-        """Put a task for a row into the queue once the transaction is committed; a sweep does so if this fails."""
-        transaction.on_commit(lambda: self.task.configure(priority=self._rank(pk)).defer(pk=pk), robust=True)
+    def knock(self, pk: int, wait_s: int = 0) -> None:
+        """Put a task for a row into the queue once the transaction is committed; a sweep does so if this fails.
+
+        With ``wait_s`` no worker takes it for so many seconds.
+        """
+
+        def defer() -> None:
+            later: TimeDeltaParams | None = {"seconds": wait_s} if wait_s else None
+            self.task.configure(priority=self._rank(pk), schedule_in=later).defer(pk=pk)
+
+        transaction.on_commit(defer, robust=True)
 
     def _rank(self, pk: int) -> int:
         goes_first = self.first is not None and self.model._default_manager.filter(self.first, pk=pk).exists()
@@ -116,8 +128,13 @@ class Kind(Generic[Row]):
     # Doing.
 
     def run(self, pk: int) -> None:
-        """Do the work of a row, if it waits for it; what a worker calls. In a paused queue it goes on waiting."""
+        """Do the work of a row, if it waits for it; what a worker calls. In a paused queue it goes on waiting, and
+        while the disk is full.
+        """
         if Pause.now().filter(queue=self.queue_name).exists():
+            return
+        if not has_room():
+            self.knock(pk, LATER_S)
             return
         claim = self.claim(pk)
         if claim is None:
@@ -129,14 +146,28 @@ class Kind(Generic[Row]):
             log.info("%s: %s was stopped", self.name, claim.row)
         except Overtaken as overtaken:
             log.info("%s", overtaken)
-        except Interrupted as interrupted:
-            log.warning("%s: %s is tried again: %s", self.name, claim.row, interrupted)
+        except Exception as error:
+            self._not_done(claim, error)
+
+    def _not_done(self, claim: Claim[Row], error: Exception) -> None:
+        """Let a row wait again where what stopped its work says nothing of it, else end it as failed."""
+        if is_of_room(error):
+            log.warning("%s: %s waits for room on the disk: %s", self.name, claim.row, error)
+            self._wait_for_room(claim.row)
+        elif isinstance(error, Interrupted):
+            log.warning("%s: %s is tried again: %s", self.name, claim.row, error)
             self.take_up(claim.row)
-        except CoreError as error:
+        elif isinstance(error, CoreError):
             self._fail(claim, str(error))
-        except Exception:
+        else:
             self._fail(claim, _MISTAKE.format(doing=self.doing))
-            raise  # the worker writes it to its log
+            raise error  # the worker writes it to its log
+
+    def _wait_for_room(self, row: Row) -> None:
+        """Queue a row again whose work found the disk full; that was no try. A sweep does so if this fails too."""
+        mine = self.rows().filter(pk=row.pk, attempt=row.attempt, state=Work.State.RUNNING)
+        if mine.update(state=Work.State.QUEUED, queued_at=Now(), done=0, tries=F("tries") - 1):
+            self.knock(row.pk, LATER_S)
 
     def _fail(self, claim: Claim[Row], says: str) -> None:
         """End as failed; where telling it fails as well, the row is ended all the same, so that nobody waits for it."""
@@ -176,7 +207,7 @@ class Kind(Generic[Row]):
             return False
         taken = self.rows().filter(pk=row.pk, attempt=row.attempt, state=Work.State.RUNNING)
         if taken.update(state=Work.State.QUEUED, queued_at=Now(), done=0):
-            self.knock(row.pk)
+            self.knock(row.pk, _PAUSES_S[min(max(row.tries, 1), len(_PAUSES_S)) - 1])
             return True
         return False
 

@@ -14,6 +14,7 @@ from procrastinate.contrib.django.models import ProcrastinateWorker
 
 from brisk_web.work.kernel import KINDS
 from brisk_web.work.models import Pause
+from brisk_web.work.room import has_room
 
 log = logging.getLogger(__name__)
 
@@ -47,7 +48,13 @@ def mender(mend: Callable[[], int]) -> Callable[[], int]:
 
 
 def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Swept:
-    """Look at the rows of every kind of work; set going again what waits without a task or runs without a worker."""
+    """Look at the rows of every kind of work; set going again what waits without a task or runs without a worker.
+
+    While the disk is full nothing is: it would fail again, and count as a try.
+    """
+    if not has_room():
+        log.warning("sweep: there is no room on the disk; all waits")
+        return Swept(taken_up=0, given_up=0, knocked=0, mended=0)
     taken_up = given_up = knocked = 0
     paused = set(Pause.now().values_list("queue", flat=True))
     for kind in KINDS:

@@ -332,6 +332,21 @@ class EbuStlTest(TestCase):
         self.assertEqual([line for line, _ in remarks(found, Oddity.UNREADABLE)], [1, 2, 0])
         self.assertIn("25 frames a second", found.remarks[0].says)
 
+    def test_a_text_in_several_blocks(self) -> None:
+        times = ((10, 0, 1, 0), (10, 0, 2, 0))
+        data = bytearray(
+            make_stl((*times, b"The lock is "), (*times, b"open."), ((10, 0, 3, 0), (10, 0, 4, 0), b"Go!"))
+        )
+        second = 1024 + 128
+        data[1024 + 3], data[second + 1] = 0, 0  # both have the number of the first; the first says that more follows
+        found = read_captions(bytes(data), "film.stl")
+        self.assertEqual([one.lines for one in found.captions], [("The lock is open.",), ("Go!",)])
+        self.assertEqual(found.remarks, ())
+        data[second + 3] = 1  # the last one of the text is missing
+        found = read_captions(bytes(data), "film.stl")
+        self.assertEqual([one.lines for one in found.captions], [("The lock is open.",), ("Go!",)])
+        self.assertEqual([line for line, _ in remarks(found, Oddity.UNREADABLE)], [1])
+
     def test_other_files_are_refused(self) -> None:
         for data, words in (
             (b"solid cube\n" * 200, "general block"),
@@ -392,7 +407,8 @@ class ReadingTest(TestCase):
         endless[1024 + 3] = 0  # a block that says: more follows
         found = read_captions(bytes(endless + endless[1024:] * 100_000), "endless.stl")
         self.assertEqual(
-            [one.says for one in found.remarks if one.line == 1], ["a text begins in this block and never ends"]
+            [one.says for one in found.remarks if one.line == 1],
+            ["the text that begins in this block has no last block (extension FF); it was read as far as it goes"],
         )
 
     def test_noise_is_read_or_refused_and_never_breaks(self) -> None:

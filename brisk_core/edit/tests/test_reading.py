@@ -78,6 +78,33 @@ class ReadingTest(TestCase):
         self.assertEqual(len(found.sources), 1)
         self.assertEqual((found.sources[0].name, found.sources[0].length), ("a.mov", 20))
 
+    def test_effects_on_speed_that_are_off_and_those_that_are_not_read(self) -> None:
+        off = otio.schema.LinearTimeWarp(time_scalar=2)
+        off.enabled = False
+        found = self.read(track(clip("a", 50, off, otio.schema.Effect(effect_name="glow"))))
+        self.assertEqual(([event.speed for event in found.lanes[0].events], found.remarks), ([1], ()))
+        found = self.read(track(clip("a", 50, otio.schema.TimeEffect(effect_name="ramp"))))
+        self.assertEqual(
+            found.remarks, ("event 1 of track 1 ('a') has an effect on its speed, ramp, that is not read",)
+        )
+
+    def test_times_that_are_no_numbers_are_refused_wherever_they_stand(self) -> None:
+        for number in ("Infinity", "-Infinity", "NaN"):
+            value = float(number)
+            media = clip("media", 50)
+            media.media_reference.available_range = _range(0, value)
+            marked = clip("marked", 50)
+            marked.markers.append(otio.schema.Marker(name="m", marked_range=_range(value, 1)))
+            crossing = otio.schema.Transition(
+                in_offset=otio.opentime.RationalTime(value, RATE), out_offset=otio.opentime.RationalTime(6, RATE)
+            )
+            for what in (clip("long", value), clip("late", 50, start=value), media, marked, crossing):
+                with (
+                    self.subTest(number, what=what.name),
+                    self.assertRaisesRegex(EditRefused, f"of {value}; |met {value} "),
+                ):
+                    self.read(track(clip("a", 50), what))
+
     def test_an_edit_inside_an_edit_is_opened_and_cut_to_its_part(self) -> None:
         inner = otio.schema.Stack(name="inner", children=[track(clip("x", 40), clip("y", 40))])
         inner.source_range = _range(30, 30)

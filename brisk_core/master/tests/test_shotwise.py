@@ -9,7 +9,7 @@ from brisk_core.frames import Grey, Still
 from brisk_core.master.geometry import Geometry
 from brisk_core.master.pairs import Pair
 from brisk_core.master.shots import MasterShot
-from brisk_core.master.shotwise import Patch, PatchKind, Shotwise, tell_patches, tell_shot_levels
+from brisk_core.master.shotwise import Patch, PatchKind, Shotwise, tell_patches, tell_sharpness, tell_shot_levels
 from brisk_core.master.tests.programme import SIZE, picture
 
 SHOTS = [MasterShot(number=at + 1, name=f"S{at + 1}", start=at * 8, end=at * 8 + 8) for at in range(4)]
@@ -38,9 +38,10 @@ class ShotwiseTest(TestCase):
 
     def told(self, own: dict[int, Grey]) -> list[str]:
         found = self.taken(own)
-        patches = tell_patches(found.patches(SHOTS), found.softness, lambda shot: str(shot.number))
+        patches = tell_patches(found.patches(SHOTS), lambda shot: str(shot.number))
         levels = tell_shot_levels(found.levels(SHOTS), lambda shot: str(shot.number))
-        return [one.says for one in (*patches, *levels)]
+        edges = tell_sharpness(found.softness, found.sharpness)
+        return [one.says for one in (*patches, *edges, *levels)]
 
     def drawn(self, draw: object, frames: range = range(32)) -> dict[int, Grey]:
         return {frame: draw(coded(shown(frame), frame), frame) for frame in frames}  # type: ignore[operator]
@@ -71,7 +72,7 @@ class ShotwiseTest(TestCase):
             master = cv2.putText(shown(frame), "LIVE", (300, 40), cv2.FONT_HERSHEY_DUPLEX, 0.9, 245, 2)
             both = Still(number=frame, luma=shown(frame), chroma=None), Still(number=frame, luma=master, chroma=None)
             found.take(Pair(own=both[0], other=both[1]), coded(shown(frame), frame), master)
-        (says,) = [one.says for one in tell_patches(found.patches(SHOTS), None, lambda shot: "")]
+        (says,) = [one.says for one in tell_patches(found.patches(SHOTS), lambda shot: "")]
         self.assertIn("something that stands in the master's picture is not there", says)
 
     def test_a_cover_of_black_is_told_as_such(self) -> None:
@@ -106,7 +107,21 @@ class ShotwiseTest(TestCase):
         soft = {frame: np.asarray(cv2.GaussianBlur(shown(frame), (0, 0), 1.8), np.float32) for frame in range(32)}
         (says,) = self.told(soft)
         self.assertIn("softer than the master's", says)
-        self.assertFalse(tell_patches([], 0.4, lambda shot: "")[0].fault)
+        self.assertFalse(tell_sharpness(0.4, None)[0].fault)
+
+    def test_a_sharpened_picture_asks_for_a_look_and_noise_or_contrast_do_not(self) -> None:
+        def sharpened(luma: Grey, amount: float) -> Grey:
+            fine = luma - np.asarray(cv2.GaussianBlur(luma, (0, 0), 1.0), np.float32)
+            return np.asarray((luma + amount * fine).clip(0, 255), np.float32)
+
+        for amount, loss in ((0.8, 0.5), (1.5, 3.0)):
+            own = {frame: coded(sharpened(shown(frame), amount), frame, loss) for frame in range(32)}
+            (says,) = self.told(own)
+            self.assertIn("sharper than the master's: its fine detail is", says)
+        self.assertFalse(tell_sharpness(None, 1.3)[0].fault)
+        for gain in (1.0, 1.15):
+            own = {frame: (118 + gain * (coded(shown(frame), frame, 6.0) - 118)).clip(0, 255) for frame in range(32)}
+            self.assertIsNone(self.taken(own).sharpness, gain)
 
     def test_levels_of_one_shot_are_told_and_those_of_all_are_not(self) -> None:
         def graded(luma: Grey, frame: int) -> Grey:
@@ -118,6 +133,6 @@ class ShotwiseTest(TestCase):
 
     def test_more_places_than_are_named_are_counted(self) -> None:
         one = Patch(shot=None, start=0, end=9, box=(0, 0, 40, 40), kind=PatchKind.ADDED)
-        told = tell_patches([one] * 7, None, lambda shot: "")
+        told = tell_patches([one] * 7, lambda shot: "")
         self.assertEqual(len(told), 5)
         self.assertIn("In 3 more places", told[-1].says)

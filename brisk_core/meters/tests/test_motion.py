@@ -91,6 +91,19 @@ class MissingPicturesTest(TestCase):
         pictures = [moment(number) for number in range(61) if number != 30]
         self.assertEqual(motion_of(pictures).drops, ((30, 31),))
 
+    def test_two_pictures_in_each_others_place(self) -> None:
+        pictures = [moment(number) for number in range(60)]
+        pictures[30], pictures[31] = pictures[31], pictures[30]
+        found = motion_of(pictures)
+        self.assertEqual((found.swaps, found.drops), (((30, 32),), ()))
+
+    def test_what_shakes_or_swings_has_no_pictures_in_each_others_place(self) -> None:
+        shaken = np.random.default_rng(5).normal(0, 1, 90)
+        swinging = 3 * np.sin(np.arange(90) * 2.1)
+        for off in (shaken, swinging, np.where(np.arange(90) == 40, 1.0, 0.0)):
+            found = motion_of([moment(5 + number + float(off[number])) for number in range(90)])
+            self.assertEqual(found.swaps, ())
+
     def test_a_cut_is_no_missing_picture(self) -> None:
         pictures = [moment(number) for number in range(30)] + [moment(number, 2) for number in range(30)]
         self.assertEqual(motion_of(pictures).drops, ())

@@ -168,6 +168,7 @@ def read_movie(file: BinaryIO, size: int) -> Movie:
     """
     movie = Movie()
     fragments = 0
+    bare: Box | None = None  # the newest fragment, while no media have followed it
     for box in walk_file(file, size):
         if box.cut:
             movie.damage.append(
@@ -186,25 +187,39 @@ def read_movie(file: BinaryIO, size: int) -> Movie:
                 continue
             file.seek(box.body)
             _read_moov(movie, file.read(length), box.body)
-        elif box.kind == "mdat" and movie.media_at is None:
-            movie.media_at = box.start
+        elif box.kind == "mdat":
+            bare = None
+            if movie.media_at is None:
+                movie.media_at = box.start
         elif box.kind == "moof":
             if not fragments:
                 file.seek(box.body)
                 _read_fragment(movie, file.read(min(box.end - box.body, _LARGEST_FRAGMENT)))
             movie.fragmented = True
+            bare = box
             fragments += 1
             if fragments > MOST_FRAGMENTS:
                 raise UnreadableFile(
                     f"the file has more than {MOST_FRAGMENTS:,} fragments; expected fragments of a few seconds each"
                 )
+    if bare is not None:
+        file.seek(bare.body)
+        if _has_samples(file.read(min(bare.end - bare.body, _LARGEST_FRAGMENT))):
+            movie.damage.append(f"no media follow the fragment at byte {bare.start:,}")
+    _hold_index(movie, fragments, size)
+    return movie
+
+
+def _hold_index(movie: Movie, fragments: int, size: int) -> None:
+    """Note what the index promises and the file does not have."""
     if movie.index_at is None:
         movie.damage.append("there is no index (moov box)")
-    else:
-        last = max((track.last_byte() for track in movie.tracks), default=0)
-        if last > size:
-            movie.damage.append(f"the index points at byte {last - 1}, the file ends at byte {size}")
-    return movie
+        return
+    last = max((track.last_byte() for track in movie.tracks), default=0)
+    if last > size:
+        movie.damage.append(f"the index points at byte {last - 1}, the file ends at byte {size}")
+    if movie.fragmented and not fragments and not any(track.steps for track in movie.tracks):
+        movie.damage.append("the index says that fragments follow, and none does")
 
 
 def _read_moov(movie: Movie, data: bytes, base: int) -> None:
@@ -248,6 +263,15 @@ def _read_fragment(movie: Movie, data: bytes) -> None:
                 track.offsets.pop("stts", None)
         except (KeyError, struct.error):
             continue
+
+
+def _has_samples(data: bytes) -> bool:
+    """Has a movie fragment samples, whose media lie outside of it (8.8.8)?"""
+    for fragment in walk(data, 0, len(data)):
+        for run in walk(data, fragment.body, fragment.end) if fragment.kind == "traf" else ():
+            if run.kind == "trun" and data[run.body + 4 : run.body + 8].strip(b"\0"):
+                return True
+    return False
 
 
 def _usual_step(header: bytes) -> tuple[int, int | None]:

@@ -11,6 +11,7 @@ _RUN_IN = 65536  # most bytes before the header partition (6.5)
 _PACK = ">HHIQQQQQIQI16s"
 _STATUS = {1: "open, incomplete", 2: "closed, incomplete", 3: "open, complete", 4: "closed, complete"}
 _MOST_SETS = 1000  # between the footer partition and the end
+_FILL = bytes.fromhex("060e2b34010101020301021001000000")
 _KEY_AND_LENGTH = 16 + 9  # bytes of a key and of the longest length (ST 336, 5)
 _HEADER, _BODY, _FOOTER = 2, 3, 4  # byte 14 of the key
 
@@ -23,7 +24,9 @@ class HeaderPartition:
     kind: int  #: 2 header, 3 body, 4 footer
     status: str
     footer_at: int  #: offset of the footer partition from the header's start, 0 when not known
+    length: int  #: of the pack, its key included
     header_bytes: int  #: of header metadata after the pack
+    index_bytes: int  #: of index tables after those
     pattern: bytes  #: the operational pattern's universal label, 16 bytes
 
     @property
@@ -39,7 +42,7 @@ def parse_partition(data: bytes, start: int) -> HeaderPartition | None:
     """Return the partition pack at the beginning of ``data``, ``None`` when there is none or it is cut."""
     if data[:13] != _PARTITION or len(data) < 17 or data[13] not in (_HEADER, _BODY, _FOOTER):
         return None
-    at = 17 + (data[16] & 0x7F if data[16] & 0x80 else 0)
+    at, length = _value_of(data)
     if len(data) < at + struct.calcsize(_PACK):
         return None
     fields = struct.unpack_from(_PACK, data, at)
@@ -48,7 +51,9 @@ def parse_partition(data: bytes, start: int) -> HeaderPartition | None:
         kind=data[13],
         status=_STATUS.get(data[14], f"unknown status {data[14]}"),
         footer_at=fields[5],
+        length=at + length,
         header_bytes=fields[6],
+        index_bytes=fields[7],
         pattern=fields[11],
     )
 
@@ -78,11 +83,34 @@ def completeness(file: BinaryIO, header: HeaderPartition, size: int) -> tuple[bo
             return False, f"there is no footer partition at byte {header.footer_at}, where the header says it is"
         if lacking := _cut_after(file, header.start + header.footer_at, size):
             return False, f"the last set after the footer partition lacks {lacking:,} bytes"
+        if (lacking := _counted_end(file, footer, header.start + header.footer_at, size) - size) > 0:
+            return False, f"the file ends {lacking:,} bytes before what its footer partition counts"
         if "closed, complete" in (header.status, footer.status):
             return True, ""
     elif header.status == "closed, complete":
         return False, "the header partition is closed and complete but names no footer partition"
     return False, f"the header partition is {header.status}"
+
+
+def _value_of(head: bytes) -> tuple[int, int]:
+    """Return where a value begins, from its key of 16 bytes on, and how long it is (ST 336, 5)."""
+    count = head[16] & 0x7F if head[16] & 0x80 else 0
+    return 17 + count, int.from_bytes(head[17 : 17 + count], "big") if count else head[16]
+
+
+def _counted_end(file: BinaryIO, footer: HeaderPartition, at: int, size: int) -> int:
+    """Return where header metadata and index tables of the footer partition end, as it counts them (7.1)."""
+    end = at + footer.length
+    file.seek(min(end, size))
+    head = file.read(_KEY_AND_LENGTH)
+    # Fill after the pack is counted by nobody where no header metadata follow.
+    if not footer.header_bytes and len(head) == _KEY_AND_LENGTH and _is_fill(head):
+        end += sum(_value_of(head))
+    return end + footer.header_bytes + footer.index_bytes
+
+
+def _is_fill(key: bytes) -> bool:
+    return key[:7] + key[8:16] == _FILL[:7] + _FILL[8:]  # byte 7 is the version of the register
 
 
 def _cut_after(file: BinaryIO, at: int, size: int) -> int:
@@ -94,8 +122,5 @@ def _cut_after(file: BinaryIO, at: int, size: int) -> int:
         head = file.read(_KEY_AND_LENGTH)
         if len(head) < _KEY_AND_LENGTH and size - at < 17:
             return 17 - (size - at)
-        first = head[16]
-        count = first & 0x7F if first & 0x80 else 0
-        length = int.from_bytes(head[17 : 17 + count], "big") if count else first
-        at += 17 + count + length
+        at += sum(_value_of(head))
     return max(at - size, 0)

@@ -76,6 +76,17 @@ class EncodedTest(TestCase):
                 self.assertEqual(self.places(found, "content.repeat"), [(20, 21)])
                 self.assertEqual(self.places(found, "content.freeze"), [(35, 50)])
 
+    def test_frames_in_each_others_place_of_some_coders(self) -> None:
+        planes = clean()
+        for at in (20, 33):
+            planes[at], planes[at + 1] = planes[at + 1], planes[at]
+        for name in ("avc", "hevc", "mpeg2", "prores"):
+            with self.subTest(name):
+                found = self.facts(planes, CODINGS[name])
+                says = [f"Frames {at} and {at + 1} stand in each other's place" for at in (20, 33)]
+                self.assertEqual([one.partition(":")[0] for one in found.best("content.mistakes")], says)
+                self.assertEqual(self.places(found, "content.drop") + self.places(found, "content.blend"), [])
+
     def test_fields_and_their_order_by_the_pictures_whatever_the_stream_says(self) -> None:
         codings = {
             "mpeg2": replace(CODINGS["mpeg2"], options={"b": "9000000", "g": "12", "bf": "2", "flags": "+ildct+ilme"}, field_order="tff"),

@@ -7,6 +7,7 @@ import io
 import json
 import random
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -34,7 +35,7 @@ from brisk_web.handoff.models import Destination
 from brisk_web.house.models import AuditEntry, Defaults, Token
 from brisk_web.house.tokens import SCOPES, make_token
 from brisk_web.jobs.models import Deliverable, Job
-from brisk_web.jobs.services import take_in
+from brisk_web.jobs.services import open_job, take_in
 from brisk_web.pages.tests.furnished import addresses as pages
 from brisk_web.planner.models import Plan
 from brisk_web.planner.services import keep
@@ -394,17 +395,43 @@ class TwiceTest(ApiCase):
         other = self.token_for(LEAD)
         self.assertEqual(self.post("/jobs", {"title": "Weir"}, other, **{"idempotency-key": "a"}).status_code, 201)
 
-    def test_what_is_being_worked_at_waits_and_what_broke_is_done_anew(self) -> None:
+    def test_what_broke_is_done_anew(self) -> None:
         with (
             mock.patch("brisk_web.api.deciding.jobs.open_job", side_effect=RuntimeError),
             self.assertRaises(RuntimeError),
         ):
             self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"})
         self.assertEqual(self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"}).status_code, 201)
-        GivenAnswer.objects.update(status=None)
-        self.refused(self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"}), 409, "is being worked at")
-        GivenAnswer.objects.update(at=timezone.now() - timedelta(minutes=6))
-        self.refused(self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"}), 409, "already")
+
+    def test_what_is_being_worked_at_waits(self) -> None:
+        asked, answers = open_job, []
+
+        def slow(*args: Any, **more: Any) -> Job:
+            with ThreadPoolExecutor(1) as other:
+                answers.append(other.submit(self._in_a_thread).result())
+            return asked(*args, **more)
+
+        with mock.patch("brisk_web.api.deciding.jobs.open_job", slow):
+            answers.append(self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"}))
+        self.refused(answers[0], 409, "is being worked at")
+        self.assertEqual(answers[1].status_code, 201)
+
+    def _in_a_thread(self) -> Any:
+        try:
+            return self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"})
+        finally:
+            connection.close()
+
+    def test_a_web_that_dies_before_its_answer_is_kept_has_done_nothing(self) -> None:
+        class Killed(BaseException):
+            pass
+
+        with mock.patch.object(GivenAnswer, "save", side_effect=Killed), self.assertRaises(Killed):
+            self.post("/jobs", {"title": "Locks"}, **{"idempotency-key": "a"})
+        self.assertEqual(Job.objects.filter(title="Locks").count(), 0)
+        # Whatever is asked by the key then is done at once.
+        self.assertEqual(self.post("/jobs", {"title": "Weir"}, **{"idempotency-key": "a"}).status_code, 201)
+        self.assertEqual(Job.objects.filter(title__in=("Locks", "Weir")).count(), 1)
 
     def test_keys_that_are_none_and_old_answers(self) -> None:
         self.refused(self.post("/jobs", {"title": "X"}, **{"idempotency-key": "k" * 201}), 422, "201 letters")

@@ -142,7 +142,7 @@ class ScanningTest(QueueTestCase):
         ScanPart.objects.filter(pk=part.pk).update(state=ScanPart.State.RUNNING, tries=MOST_TRIES)
         self.assertEqual(sweep().given_up, 1)
         part.refresh_from_db()
-        self.assertEqual((part.state, part.error), ("failed", "the worker died 3 times while scanning this part"))
+        self.assertEqual((part.state, part.error), ("failed", "the worker died 5 times while scanning this part"))
         self.work()
         inspection.refresh_from_db()
         self.assertEqual(inspection.state, "done")

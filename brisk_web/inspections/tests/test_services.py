@@ -200,7 +200,7 @@ class KilledWorkerTest(QueueTestCase):
         self.assertEqual(sweep().given_up, 1)
         inspection = Inspection.objects.get(pk=file.inspection_id)
         self.assertEqual(
-            (inspection.state, inspection.error), ("failed", "the worker died 3 times while reading this file")
+            (inspection.state, inspection.error), ("failed", "the worker died 5 times while reading this file")
         )
 
     def test_a_mistake_of_the_application_ends_an_inspection_with_a_sentence(self) -> None:

@@ -1,5 +1,6 @@
 import re
 from datetime import timedelta
+from unittest import mock
 
 from django.test import TestCase
 from django.utils import timezone
@@ -50,6 +51,14 @@ class DeskTest(HouseMixin, TestCase):
         known = [due[name] for name in seen if due[name]]
         self.assertEqual(known, sorted(known))
         self.assertEqual([due[name] for name in seen[len(known) :]], [None] * (_MANY - len(known)))
+
+    def test_a_full_disk_is_told_and_little_room_is_not(self) -> None:
+        for free, told in ((100 << 20, True), (5 << 30, False)):
+            disk = mock.patch("brisk_web.pages.queue.shutil.disk_usage", return_value=mock.Mock(free=free))
+            with disk, self.settings(DATA_FOLDER=self.folder):
+                page = self.client.get("/").content.decode()
+            self.assertEqual("0.1 GiB are free where the house keeps its data" in page, told)
+            self.assertEqual("Make room" in page, told)
 
     def test_odd_places_to_go_on_from_show_the_beginning(self) -> None:
         for after in (

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import errno
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 from unittest import mock
 
-from django.db import connection, transaction
+from django.conf import settings
+from django.db import OperationalError, connection, transaction
 from django.db.models import Q
+from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
+from psycopg.errors import DiskFull
 
 from brisk_core import sandbox
 from brisk_core.errors import UnreadableFile
@@ -21,6 +25,7 @@ from brisk_web.testing import QueueTestCase
 from brisk_web.work import kernel, sweep
 from brisk_web.work.kernel import FIRST, KINDS, MOST_TRIES, Claim, Overtaken
 from brisk_web.work.pausing import PauseRefused, go_on, pause
+from brisk_web.work.room import LEAST_ROOM
 
 
 class KernelTest(QueueTestCase):
@@ -221,7 +226,13 @@ class KernelTest(QueueTestCase):
             pool.submit(lambda: sweep_task.defer(timestamp=0)).result()
             pool.submit(self._work, ["watch"]).result()
 
-    def test_a_dead_worker_is_followed_three_times_and_every_try_is_counted_by_itself(self) -> None:
+    def pauses(self) -> list[int]:
+        """Seconds that the tasks which nobody took yet have to wait, to the nearest ten."""
+        waiting = ProcrastinateJob.objects.filter(status="todo", task_name=add_up.name).order_by("id")
+        times = [job.scheduled_at for job in waiting]
+        return [round((at - timezone.now()).total_seconds(), -1) if at else 0 for at in times]
+
+    def test_a_dead_worker_is_followed_by_others_later_each_time_and_every_try_is_counted_by_itself(self) -> None:
         for tries in range(1, MOST_TRIES + 1):
             claim = add_up.claim(self.row.pk)
             assert claim
@@ -231,21 +242,58 @@ class KernelTest(QueueTestCase):
             self.assertEqual((swept.taken_up, swept.given_up), (1, 0) if tries < MOST_TRIES else (0, 1))
             with self.assertRaises(Overtaken):
                 claim.end(document={})
-        self.assertEqual(self.state(), ("failed", 3, 3))
-        self.assertEqual(self.row.error, "the worker died 3 times while adding up")
+        self.assertEqual(self.state(), ("failed", 5, 5))
+        self.assertEqual(self.row.error, "the worker died 5 times while adding up")
+        self.assertEqual(self.pauses(), [0, 0, 30, 120])
 
-    def test_what_was_interrupted_is_tried_again_and_given_up_after_three(self) -> None:
+    def test_what_was_interrupted_is_tried_again_and_given_up_after_five(self) -> None:
         def interrupted(claim: Claim[StemCheck]) -> None:
             self.done.append(claim.row.pk)
             raise sandbox.Interrupted("the machine is stopped")
 
-        add_up.knock(self.row.pk)
         with self.doing(interrupted):
             add_up.run(self.row.pk)
             self.assertEqual((self.state(), self.row.error), (("queued", 1, 1), ""))
             self.work()
-        self.assertEqual((self.state(), len(self.done)), (("failed", 3, 3), 3))
-        self.assertEqual(self.row.error, "the worker died 3 times while adding up")
+            for done, pause in ((3, 30), (4, 120)):
+                self.assertEqual((self.state(), len(self.done)), (("queued", done, done), done))
+                self.assertEqual((self.pauses(), sweep.sweep(forgotten_s=-1).knocked), ([pause], 0))
+                with connection.cursor() as cursor:
+                    cursor.execute("UPDATE procrastinate_jobs SET scheduled_at = NULL")
+                self.work()
+        self.assertEqual((self.state(), len(self.done)), (("failed", 5, 5), 5))
+        self.assertEqual(self.row.error, "the worker died 5 times while adding up")
+
+    def test_work_that_finds_the_disk_full_waits_and_nothing_counts_as_a_try(self) -> None:
+        full = OperationalError("could not extend file")
+        full.__cause__ = DiskFull("could not extend file")
+        for at, error in enumerate((OSError(errno.ENOSPC, "full"), full, sandbox.NoRoom("full")), 1):
+            with self.doing(mock.Mock(side_effect=error)):
+                add_up.run(self.row.pk)
+            self.assertEqual((self.state(), self.row.error), (("queued", at, 0), ""), error)
+        self.assertEqual(self.pauses(), [30, 30, 30])
+        for error in (OSError(errno.EIO, "broken"), OperationalError("away")):
+            StemCheck.objects.update(state="queued")
+            with self.doing(mock.Mock(side_effect=error)), self.assertRaises(type(error)):
+                add_up.run(self.row.pk)
+            self.assertEqual(self.state()[0], "failed", error)
+
+    def test_while_the_disk_is_full_nothing_is_begun_or_given_up(self) -> None:
+        settings.DATA_FOLDER.mkdir(exist_ok=True)
+        tight = mock.patch("brisk_web.work.room.shutil.disk_usage", return_value=mock.Mock(free=LEAST_ROOM - 1))
+        with tight, self.doing():
+            add_up.run(self.row.pk)
+            self.assertEqual((self.state(), self.done, self.pauses()), (("queued", 0, 0), [], [30]))
+            StemCheck.objects.update(state="running", tries=MOST_TRIES, beat_at="2026-01-01T00:00Z")
+            self.assertEqual(sweep.sweep().given_up, 0)
+            self.assertEqual(self.state()[0], "running")
+        StemCheck.objects.update(tries=MOST_TRIES - 1)
+        with self.doing():
+            self.assertEqual(sweep.sweep().taken_up, 1)
+            with connection.cursor() as cursor:
+                cursor.execute("UPDATE procrastinate_jobs SET scheduled_at = NULL")
+            self.work()
+        self.assertEqual((self.state()[0], len(self.done)), ("done", 1))
 
     def test_what_was_cancelled_before_it_was_interrupted_stays_cancelled(self) -> None:
         def interrupted(claim: Claim[StemCheck]) -> None:

@@ -220,6 +220,28 @@ class WrittenFragmentTest(MediaTest):
             path = self.made(f"{rate.numerator}.mp4", rate=rate, container_options=flags)
             self.assertEqual(self.said(path, keys.PICTURE_FRAME_RATE)[0], rate)
 
+    def test_a_file_that_ends_with_its_index_or_with_the_head_of_a_fragment_is_cut(self) -> None:
+        path = self.made("a.mp4", container_options={"movflags": "frag_keyframe+empty_moov"})
+        whole = path.read_bytes()
+        ends = {}
+        at = 0
+        while at < len(whole):
+            length, kind = struct.unpack_from(">I4s", whole, at)
+            at += length
+            ends[kind] = at
+        empty = box("moof", box("mfhd", bytes(8)), box("traf", box("trun", bytes(8))))
+        for end, more, told in (
+            (ends[b"moov"], b"", ("the index says that fragments follow, and none does",)),
+            (ends[b"moof"], b"", (f"no media follow the fragment at byte {ends[b'moov']:,}",)),
+            (ends[b"mdat"], b"", ()),
+            (ends[b"mdat"], empty, ()),  # one that closes the file, without samples
+            (len(whole), b"", ()),
+        ):
+            cut = whole[:end] + more
+            self.assertEqual(tuple(read_movie(io.BytesIO(cut), len(cut)).damage), told)
+        path.write_bytes(whole[: ends[b"moov"]])
+        self.assertIs(self.read(path).best("wrapper.complete"), False)
+
 
 class HostileTest(TestCase):
     def test_more_fragments_than_can_be_read_are_refused(self) -> None:

@@ -68,6 +68,17 @@ class WrittenTest(MediaTest):
         self.assertFalse(complete)
         self.assertRegex(reason, "footer partition")
 
+    def test_a_cut_between_two_sets_is_told_by_what_the_footer_counts(self) -> None:
+        whole = self.master().read_bytes()
+        told = {}
+        pack = whole.rfind(bytes.fromhex("060e2b34020501010d01020101110100"))  # random index pack (12)
+        fill = whole.rfind(bytes.fromhex("060e2b34010101020301021001000000"), 0, pack)
+        for name, end in (("whole", len(whole)), ("without the random index", pack), ("without fill", fill)):
+            cut = self.folder / "b.mxf"
+            cut.write_bytes(whole[:end])
+            told[name] = self.read(cut).best("wrapper.complete")
+        self.assertEqual(told, {"whole": True, "without the random index": True, "without fill": False})
+
 
 def descriptor(**items: Any) -> MxfMetadata:
     """A picture descriptor with items by their local tags in hexadecimal, as t3201=b'...'."""
