@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import struct
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -27,6 +28,8 @@ LARGEST_BUNDLE = 1 << 40  # bytes; media may lie in a bundle, only its edit is r
 _CLIP = '"Clip.'  # begins the schema of every clip
 _CONTENT = "content.otio"  # name of the edit in a bundle
 _ZIP, _COMPOUND_FILE = b"PK\x03\x04", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"  # first bytes of bundles and of AAF
+#: What adapters raise where a file is not as they take for granted; the words are those of programmers.
+_OF_PARSING = (ArithmeticError, AssertionError, AttributeError, LookupError, TypeError, struct.error)
 _EXPECTED = "an OTIO document (JSON), an OTIO bundle, an AAF file or an EDL that begins with TITLE:"
 
 
@@ -121,7 +124,9 @@ def _guarded(read: Callable[[], Any], what: str) -> Any:
         raise EditRefused(f"the {what} is nested too deeply") from error
     except Exception as error:  # the adapters raise whatever their parsing meets
         lines = str(error).splitlines()
-        raise EditRefused(f"the {what} cannot be read: {lines[0][:300] if lines else type(error).__name__}") from error
+        if isinstance(error, _OF_PARSING) or not lines:
+            lines = ["its parts do not fit together, as those of a file that is cut or damaged; export it again"]
+        raise EditRefused(f"the {what} cannot be read: {lines[0][:300]}") from error
 
 
 def _only(found: Any, what: str) -> otio.schema.Timeline:

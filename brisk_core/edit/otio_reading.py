@@ -24,6 +24,7 @@ _WHOLE = Fraction(1, 100)  # how far a frame count may stray from a whole number
 Chosen = TypeVar("Chosen", bound=str)
 _METADATA_KEY = "brisk_sentry"
 _FASTEST = 1000  # source seconds a second
+_SLOWEST = 0.001  # frames a second: a picture in a quarter of an hour
 _FASTEST_RATE = 1000  # frames a second of a timeline
 _FASTEST_CLOCK = 10_000_000  # units a second that a time may count in: sound counts samples
 _MOST_REMARKS = 50
@@ -79,9 +80,9 @@ def _timeline_rate(rate: float) -> Fraction:
 @lru_cache(maxsize=256)
 def exact_rate(rate: float) -> Fraction:
     """Return the exact rate behind a float: the standard rate it abbreviates, else the float's own short fraction."""
-    if not 0 < rate <= _FASTEST_CLOCK:
+    if not _SLOWEST <= rate <= _FASTEST_CLOCK:
         met = f"met {rate} frames a second in the edit"
-        raise EditRefused(f"{met}; expected more than 0 and at most {_FASTEST_RATE}, or the sample rate of sound")
+        raise EditRefused(f"{met}; expected {_SLOWEST} to {_FASTEST_RATE}, or the sample rate of sound")
     try:
         labelled = parse_rate(f"{rate:.6g}")
     except ValueRefused:

@@ -12,6 +12,7 @@ from xml.sax.saxutils import escape, quoteattr
 from brisk_core.version import ENGINE
 
 MHL_FOLDER = "ascmhl"
+CHAIN = f"{MHL_FOLDER}/ascmhl_chain.xml"  #: seals the generations of a history
 _IGNORED = (".DS_Store", "ascmhl", "ascmhl/", "manifest.*")  # what the history does not speak of
 _C4_SIGNS = "123456789ABCDEFGHJKLMNPQRSTUVWXYZabcdefghijkmnopqrstuvwxyz"
 _C4_LENGTH = 88  # signs after "c4"
@@ -24,7 +25,7 @@ def write_mhl(folder: Path, name: str, digests: Mapping[str, str], author: str) 
     home.mkdir()
     generation = home / f"0001_{name}_{now:%Y-%m-%d_%H%M%S}Z.mhl"
     generation.write_text(_hash_list(folder, digests, author, now), encoding="utf-8")
-    (home / "ascmhl_chain.xml").write_text(
+    (folder / CHAIN).write_text(
         '<?xml version="1.0" encoding="UTF-8"?>\n<ascmhldirectory xmlns="urn:ASC:MHL:DIRECTORY:v2.0">\n'
         f'  <hashlist sequencenr="1">\n    <path>{escape(generation.name)}</path>\n'
         f"    <c4>{c4_of(generation.read_bytes())}</c4>\n  </hashlist>\n</ascmhldirectory>\n",

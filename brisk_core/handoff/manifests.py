@@ -14,6 +14,7 @@ from pathlib import Path, PurePosixPath
 from xml.parsers import expat
 
 from brisk_core.errors import ValueRefused
+from brisk_core.exact import read_whole
 
 #: Algorithms of lists that are written, by the name a list has them under, with the number of hexadecimal digits.
 ALGORITHMS: dict[str, int] = {"md5": 32, "sha256": 64, "xxh128": 32}
@@ -68,22 +69,71 @@ def read_manifest(path: Path) -> list[Listed]:
 
     Raises ``ManifestRefused`` with a sentence for what is none.
     """
-    if path.stat().st_size > _MOST_BYTES:
-        raise ManifestRefused(f"{path.name} has {path.stat().st_size:,} bytes; expected at most {_MOST_BYTES:,}")
     kind = path.suffix.lower().removeprefix(".")
     if kind == "mhl":
-        return _Mhl(path.name).read(path.read_bytes())
+        return _Mhl(path.name).read(path)
     if kind not in CHECKED:
         raise ManifestRefused(f"met {path.name} as a list of checksums; expected .{', .'.join([*CHECKED, 'mhl'])}")
-    try:
-        text = path.read_bytes().decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise ManifestRefused(f"{path.name} is no text in UTF-8") from error
     return [
         _listed(line, number, kind, path.name)
-        for number, line in enumerate(text.replace("\r\n", "\n").split("\n"), 1)
+        for number, line in enumerate(text_of(path).replace("\r\n", "\n").split("\n"), 1)
         if _says(line)
     ]
+
+
+def _content_of(path: Path) -> bytes:
+    if path.stat().st_size > _MOST_BYTES:
+        raise ManifestRefused(f"{path.name} has {path.stat().st_size:,} bytes; expected at most {_MOST_BYTES:,}")
+    return path.read_bytes()
+
+
+def text_of(path: Path) -> str:
+    """Return the text of a list; raises ``ManifestRefused`` where it is none in UTF-8."""
+    try:
+        return _content_of(path).decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise ManifestRefused(f"{path.name} is no text in UTF-8") from error
+
+
+def read_chain(path: Path) -> dict[str, str]:
+    """Return what the chain of an ASC MHL history seals: C4 identifiers by the names of its generations.
+
+    Raises ``ManifestRefused`` with a sentence for what is none.
+    """
+    found: dict[str, str] = {}
+    said: list[str] = []
+    names: dict[str, str] = {}
+
+    def end(tag: str) -> None:
+        name = tag.rpartition("}")[2]
+        if name == "hashlist" and "path" in names and "c4" in names:
+            found[safe_path(names.pop("path"))] = names.pop("c4")
+        names[name] = "".join(said).strip()
+        said.clear()
+
+    parser = _parser(path.name)
+    parser.StartElementHandler = lambda *_: said.clear()
+    parser.EndElementHandler = end
+    parser.CharacterDataHandler = said.append
+    _parse(parser, path)
+    return found
+
+
+def _parser(name: str) -> expat.XMLParserType:
+    def refuse(*_: object) -> None:
+        raise ManifestRefused(f"{name} brings a document type, which a hash list has no need of")
+
+    parser = expat.ParserCreate(namespace_separator="}")
+    parser.buffer_text = True
+    parser.StartDoctypeDeclHandler = refuse
+    return parser
+
+
+def _parse(parser: expat.XMLParserType, path: Path) -> None:
+    try:
+        parser.Parse(_content_of(path), True)
+    except (expat.ExpatError, LookupError) as error:  # an encoding that nobody knows is of the latter
+        raise ManifestRefused(f"{path.name} is no XML: {error}") from error
 
 
 def _says(line: str) -> bool:
@@ -122,21 +172,13 @@ class _Mhl:
     size: int | None = None
     digests: dict[str, str] = field(default_factory=dict)
 
-    def read(self, content: bytes) -> list[Listed]:
-        parser = expat.ParserCreate(namespace_separator="}")
-        parser.buffer_text = True
-        parser.StartDoctypeDeclHandler = self._refuse_doctype
+    def read(self, path: Path) -> list[Listed]:
+        parser = _parser(self.name)
         parser.StartElementHandler = self._start
         parser.EndElementHandler = self._end
         parser.CharacterDataHandler = self._say
-        try:
-            parser.Parse(content, True)
-        except expat.ExpatError as error:
-            raise ManifestRefused(f"{self.name} is no XML: {error}") from error
+        _parse(parser, path)
         return self.found
-
-    def _refuse_doctype(self, *_: object) -> None:
-        raise ManifestRefused(f"{self.name} brings a document type, which a hash list has no need of")
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         name = tag.rpartition("}")[2]
@@ -148,8 +190,7 @@ class _Mhl:
         if name == "hash":
             self.path, self.size, self.digests = "", None, {}
         elif name == "path":
-            size = attributes.get("size", "")
-            self.size = int(size) if size.isdecimal() else None
+            self.size = read_whole(attributes.get("size", ""))
 
     def _say(self, text: str) -> None:
         self.text += text
@@ -160,8 +201,8 @@ class _Mhl:
             return
         if name in _PATHS:
             self.path = safe_path(said)
-        elif name == "size" and said.isdecimal():
-            self.size = int(said)
+        elif name == "size":
+            self.size = read_whole(said)
         elif algorithm := _MHL_ALGORITHMS.get(name):
             self.digests[algorithm] = said.lower()
         elif name == "hash":

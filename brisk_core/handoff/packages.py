@@ -5,20 +5,22 @@ from __future__ import annotations
 import os
 import re
 import unicodedata
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from brisk_core.handoff.copying import CopyRefused, copy_verified, digests_of
-from brisk_core.handoff.hash_list import MHL_FOLDER, write_mhl
+from brisk_core.handoff.hash_list import CHAIN, MHL_FOLDER, c4_of, write_mhl
 from brisk_core.handoff.manifests import (
     ALGORITHMS,
     CHECKED,
     Listed,
     ManifestRefused,
     list_text,
+    read_chain,
     read_manifest,
     safe_path,
+    text_of,
 )
 from brisk_core.text_lines import lines_of
 
@@ -164,13 +166,14 @@ def verify_package(folder: Path, told: Callable[[int, int], None] | None = None)
     }
     try:
         name, listed, own = _lists_of(folder, there)
+        missing, changed, unsealed = _broken_seals(there)
     except (ManifestRefused, OSError) as error:
         return Verified(manifest="", checked=0, missing=(), changed=(), extra=(), mistake=str(error))
     by_letters = {_composed(path): path for path in there}
     listed = [
         one if one.path in there else replace(one, path=by_letters.get(_composed(one.path), one.path)) for one in listed
     ]
-    missing, changed, checked = [], [], 0
+    checked = 0
     for number, one in enumerate(listed, 1):
         path = there.get(one.path)
         if path is None:
@@ -183,6 +186,7 @@ def verify_package(folder: Path, told: Callable[[int, int], None] | None = None)
             told(number, len(listed))
     named = {one.path for one in listed}
     extra = [path for path in there if path not in named and path not in own] if name else []
+    extra += unsealed
     return Verified(
         manifest=name,
         checked=checked,
@@ -190,6 +194,27 @@ def verify_package(folder: Path, told: Callable[[int, int], None] | None = None)
         changed=tuple(dict.fromkeys(changed)),
         extra=tuple(extra),
     )
+
+
+def _broken_seals(there: Mapping[str, Path]) -> tuple[list[str], list[str], list[str]]:
+    """Generations of an ASC MHL history that its chain seals and that are missing or other, and those it does not seal.
+
+    A history without its chain lacks it: whoever changes a file can write a list that says so.
+    """
+    generations = {path for path in there if path.startswith(f"{MHL_FOLDER}/") and path.endswith(".mhl")}
+    if not generations and CHAIN not in there:
+        return [], [], []
+    if CHAIN not in there:
+        return [CHAIN], [], []
+    if there[CHAIN].is_symlink():
+        return [], [CHAIN], []
+    sealed = {f"{MHL_FOLDER}/{name}": seal for name, seal in read_chain(there[CHAIN]).items()}
+    changed = [
+        path
+        for path in sorted(generations & set(sealed))
+        if there[path].is_symlink() or c4_of(there[path].read_bytes()) != sealed[path]
+    ]
+    return sorted(set(sealed) - generations), changed, sorted(generations - set(sealed))
 
 
 def _composed(path: str) -> str:
@@ -227,7 +252,7 @@ def _bag_lists(folder: Path, there: dict[str, Path]) -> tuple[str, list[Listed],
         algorithm = name.removesuffix(".txt").rpartition("-")[2]
         if algorithm not in CHECKED:
             continue
-        for number, line in enumerate(lines_of((folder / name).read_text(encoding="utf-8")), 1):
+        for number, line in enumerate(lines_of(text_of(folder / name)), 1):
             if not line.strip():
                 continue
             digest, *rest = line.split(maxsplit=1)

@@ -105,6 +105,14 @@ class ReadingTest(TestCase):
                 ):
                     self.read(track(clip("a", 50), what))
 
+    def test_rates_that_no_clock_has_are_refused(self) -> None:
+        for rate in (1e-300, 1e-4, 0.0, -25.0, 1e300):
+            media = clip("media", 50)
+            span = otio.opentime.TimeRange(otio.opentime.RationalTime(0, rate), otio.opentime.RationalTime(9, rate))
+            media.media_reference.available_range = span
+            with self.subTest(rate), self.assertRaisesRegex(EditRefused, "frames a second in the edit; expected 0.001"):
+                self.read(track(media))
+
     def test_an_edit_inside_an_edit_is_opened_and_cut_to_its_part(self) -> None:
         inner = otio.schema.Stack(name="inner", children=[track(clip("x", 40), clip("y", 40))])
         inner.source_range = _range(30, 30)

@@ -139,6 +139,7 @@ class ManifestTest(FolderCase):
             ("a.mhl", first.format("<file>x</file><md5>12</md5>"), "met '12' as the md5 of x"),
             ("a.mhl", first.format(f"<file>../x</file><md5>{'0' * 32}</md5>"), "inside the folder"),
             ("a.mhl", "nothing", "is no XML"),
+            ("a.mhl", '<?xml version="1.0" encoding="UTF-0"?><hashlist/>', "is no XML"),
             ("a.mhl", doctype, "document type"),
             ("a.mhl", other, "inside the folder"),
             ("a.crc", "", "expected .md5"),
@@ -263,7 +264,44 @@ class PackageTest(FolderCase):
                     self.assertFalse(found.right)
                     self.assertIn(says, found.says.replace("data/", ""))
 
+    def test_a_list_that_was_rewritten_is_told_by_the_chain_that_seals_it(self) -> None:
+        made = self.make("mhl")
+        (generation,) = (made / "ascmhl").glob("*.mhl")
+        whole = generation.read_text()
+        (made / "captions" / "en.srt").write_bytes(b"x" * 40)
+        digest = digests_of(made / "captions" / "en.srt", ["xxh128"]).digests["xxh128"]
+        said = next(one for one in read_manifest(generation) if one.path == "captions/en.srt")
+        rewritten = whole.replace(said.digest, digest).replace(f'size="{said.size}"', 'size="40"')
+        for text, says in (
+            (rewritten, "1 changed: ascmhl/"),
+            (whole, "1 changed: captions/en.srt"),
+        ):
+            generation.write_text(text)
+            found = verify_package(made)
+            self.assertFalse(found.right)
+            self.assertIn(says, found.says)
+        generation.write_text(rewritten)
+        chain = made / "ascmhl" / "ascmhl_chain.xml"
+        sealed = chain.read_text()
+        for content, says in (
+            (None, "1 missing: ascmhl/ascmhl_chain.xml"),
+            (sealed.replace(generation.name, "0002_other.mhl"), f"1 not listed: ascmhl/{generation.name}"),
+            (sealed.replace(generation.name, "../../x.mhl"), "expected one inside the folder"),
+            ("<ascmhldirectory>", "is no XML"),
+            (sealed.split("<hashlist")[0] + "</ascmhldirectory>", f"1 not listed: ascmhl/{generation.name}"),
+        ):
+            chain.unlink(missing_ok=True)
+            if content is not None:
+                chain.write_text(content)
+            found = verify_package(made)
+            self.assertFalse(found.right, content)
+            self.assertIn(says, found.says)
+
     def test_what_is_no_package_never_verifies(self) -> None:
+        broken = self.folder / "broken"
+        make_package(broken, self.items, ["bagit"])
+        (broken / "manifest-sha256.txt").write_bytes(b"\xff\xfe")
+        self.assertEqual(verify_package(broken).says, "manifest-sha256.txt is no text in UTF-8")
         empty = self.folder / "empty"
         empty.mkdir()
         self.assertFalse(verify_package(empty).right)
