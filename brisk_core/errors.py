@@ -14,8 +14,12 @@
 
 from __future__ import annotations
 
+import errno
 from collections.abc import Sequence
 from dataclasses import dataclass
+
+#: What the system says (``errno``) where a disk, or one's share of it, is full.
+DISK_FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 class CoreError(Exception):

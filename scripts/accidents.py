@@ -25,7 +25,7 @@ import tempfile
 import threading
 import time
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from http import HTTPStatus
 from pathlib import Path
@@ -264,9 +264,11 @@ def judged(house: House, sent: Sent) -> tuple[Any, ...]:
     return ("not read", f"for {PATIENCE_S:.0f} s", "", ())
 
 
-def senders(house: House, base: Mapping[int, bytes], seed: int, enough: threading.Event) -> tuple[list[Any], list[Any]]:
-    """Start the senders; return them and the list that they write what they sent, or what was refused, to."""
-    done: list[Any] = []
+def senders(
+    house: House, base: Mapping[int, bytes], seed: int, enough: threading.Event
+) -> tuple[list[threading.Thread], list[Sent | Refused]]:
+    """Start the senders; return them, and the list to which they add what they sent and what was refused."""
+    done: list[Sent | Refused] = []
 
     def work(number: int) -> None:
         rng = random.Random(seed * 100 + number)
@@ -284,7 +286,7 @@ def senders(house: House, base: Mapping[int, bytes], seed: int, enough: threadin
     return threads, done
 
 
-def wrong(house: House, done: list[Any], quiet: Mapping[int, tuple[Any, ...]]) -> Iterator[str]:
+def wrong(house: House, done: Sequence[Sent | Refused], quiet: Mapping[int, tuple[Any, ...]]) -> Iterator[str]:
     """Say what was lost, done twice, or judged otherwise than in a quiet house."""
     sent = [one for one in done if isinstance(one, Sent)]
     yield from (str(one) for one in done if isinstance(one, Refused))
@@ -349,8 +351,9 @@ def main() -> int:
         print(
             f"{struck.total()} kills, seed {options.seed}:", ", ".join(f"{n} of {role}" for role, n in struck.items())
         )
-        faults = list(wrong(house, calm + done, quiet))
-        print(f"{len(calm + done)} films sent, {len(faults)} things wrong")
+        sent = [*calm, *done]
+        faults = list(wrong(house, sent, quiet))
+        print(f"{len(sent)} films sent, {len(faults)} things wrong")
         for fault in faults:
             print(f"  {fault}")
         return 1 if faults else 0

@@ -154,7 +154,7 @@ def _write_bag(folder: Path, author: str) -> None:
 
 
 def verify_package(folder: Path, told: Callable[[int, int], None] | None = None) -> Verified:
-    """Hold a folder against its manifests: a bag, an ASC MHL history, or lists of checksums at its top.
+    """Hold a folder against its manifests: a bag, an ASC MHL history and its chain, or lists of checksums at its top.
 
     Files that no list names are told too; what systems leave by themselves counts among them. ``told`` is called with
     files done and files in all. Nothing is written, and nothing outside the folder is read.

@@ -31,11 +31,8 @@ _WHITE = 215.0  # code values from which a part is nearly white
 _COVERED = 20.0  # code values up to which a part is black
 _EDGES, _SOFT = 0.02, 0.7  # share of the samples that are the steepest, and their steepness that is left, below which
 _FINE = 1.5  # samples: what is finer is fine detail
-_STRONG, _FAINT, _SAMPLES = (
-    0.01,
-    4.0,
-    100,
-)  # share of the samples that have most of it, code values that count, how many
+_STRONG = 0.01  # of the samples: those that have most of it
+_FAINT, _SAMPLES = 4.0, 100  # code values from which it counts, in so many samples
 _SHARP = 1.06  # times the master's fine detail, from which it is sharpened: coders and scaling leave 0.7 to 1
 _STEEP = 8.0  # code values from a sample to the next, from which there are edges
 _MOST_EDGES = 24  # pictures whose edges are looked at

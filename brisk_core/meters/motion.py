@@ -1,4 +1,4 @@
-"""Motion: pictures that are blended from two others (ghosting), and pictures that are missing.
+"""Motion: pictures that are blended from two others (ghosting), that are missing, or in each other's place.
 
 A picture that is the weighted mean of its neighbours fits them far better than real motion does. Where a whole file
 was brought to another rate by blending, the weights run through a pattern: the picture is sharp where an output picture
@@ -198,7 +198,7 @@ def _tile_step(before: NDArray[np.uint8], after: NDArray[np.uint8]) -> tuple[flo
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MotionVerdict:
-    """Mixed and missing pictures of a file."""
+    """Blended and missing pictures of a file, and those in each other's place."""
 
     blends: tuple[tuple[int, int], ...]  #: half-open, pictures that are blended
     source_rate: Fraction | None  #: the rate the file was brought from by blending, where the pattern tells
@@ -444,11 +444,10 @@ def _find_drops(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> t
     step, sure, unsteady = _steps_and_doubts(rows, cuts, steadiness)
     found = []
     for at in range(3, len(rows) - 2):
-        around = step[[at - 2, at - 1, at + 1, at + 2]]
         if unsteady[at - 2 : at + 3].any() or not sure[at - 2 : at + 3].all():
             continue
-        usual = around.mean()
-        if abs(usual) < _LEAST_STEP or np.abs(around - usual).max() > _STEADY_STEP * abs(usual):
+        usual = _steady(step[[at - 2, at - 1, at + 1, at + 2]])
+        if usual is None:
             continue
         jump = step[at] / usual
         lost = round(jump.real) - 1
@@ -469,13 +468,17 @@ def _find_swaps(rows: Rows, cuts: NDArray[np.intp], steadiness: Steadiness) -> t
     for at in range(3, len(rows) - 4):
         if unsteady[at - 2 : at + 5].any() or not sure[at - 2 : at + 5].all():
             continue
-        around = step[[at - 2, at - 1, at + 3, at + 4]]
-        usual = around.mean()
-        if abs(usual) < _LEAST_STEP or np.abs(around - usual).max() > _STEADY_STEP * abs(usual):
-            continue
-        if np.abs(step[at : at + 3] / usual - _SWAPPED).max() < _WHOLE_STEP:
+        usual = _steady(step[[at - 2, at - 1, at + 3, at + 4]])
+        if usual is not None and np.abs(step[at : at + 3] / usual - _SWAPPED).max() < _WHOLE_STEP:
             found.append((at, at + 2))
     return tuple(found)
+
+
+def _steady(around: NDArray[np.complex128]) -> complex | None:
+    """Return the mean of the steps around a place, ``None`` where they are short or differ."""
+    usual = complex(around.mean())
+    steady = abs(usual) >= _LEAST_STEP and np.abs(around - usual).max() <= _STEADY_STEP * abs(usual)
+    return usual if steady else None
 
 
 def _steps_and_doubts(

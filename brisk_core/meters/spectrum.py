@@ -74,7 +74,7 @@ def is_looked_at(number: int) -> bool:
 def spectrum_of(lines: NDArray[Any], bits: int = 8) -> NDArray[np.float64] | None:
     """Return the mean power of stretches of lines in ``_BINS`` bins, as powers of ten of 8-bit steps.
 
-    ``None`` for short lines.
+    ``None`` for short lines, or none.
     """
     if not lines.size:
         return None

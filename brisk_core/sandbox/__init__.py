@@ -7,7 +7,6 @@
 
 from __future__ import annotations
 
-import errno
 import json
 import os
 import select
@@ -25,7 +24,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import IO, Any
 
-from brisk_core.errors import CaptionsRefused, CoreError, EditRefused, ReadingStopped, UnreadableFile
+from brisk_core.errors import DISK_FULL, CaptionsRefused, CoreError, EditRefused, ReadingStopped, UnreadableFile
 from brisk_core.sandbox.fetching import SIZE_BYTES, Ranges
 from brisk_core.sandbox.requests import Answer, Request
 
@@ -317,6 +316,6 @@ def _why_it_ended(code: int, stderr: bytes, limits: Limits) -> ReadingStopped:
         return ReadingStopped(f"the reading process crashed ({name}); the file is damaged or hostile")
     last = stderr.decode("utf-8", "replace").strip().splitlines()
     said = last[-1] if last else f"exit {code}"
-    if said.startswith("OSError") and os.strerror(errno.ENOSPC) in said:
+    if said.startswith("OSError") and any(os.strerror(number) in said for number in DISK_FULL):
         return NoRoom("there was no room on the disk for what the reading leaves; that says nothing of the file")
     return ReadingStopped(f"the reading process ended without an answer ({said})")

@@ -133,7 +133,7 @@ class SandboxTest(TestCase):
             sandbox.run(requests.Digest(url="x"))
 
     def test_an_end_for_want_of_room_says_nothing_of_the_file(self) -> None:
-        for name, expected in (("ENOSPC", sandbox.NoRoom), ("EIO", ReadingStopped)):
+        for name, expected in (("ENOSPC", sandbox.NoRoom), ("EDQUOT", sandbox.NoRoom), ("EIO", ReadingStopped)):
             program = f"import errno, os; raise OSError(errno.{name}, os.strerror(errno.{name}))"
             with self.subTest(name), self.child_that(program), self.assertRaises(ReadingStopped) as met:
                 sandbox.run(requests.Digest(url="x"))

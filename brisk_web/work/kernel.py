@@ -165,9 +165,15 @@ class Kind(Generic[Row]):
 
     def _wait_for_room(self, row: Row) -> None:
         """Queue a row again whose work found the disk full; that was no try. A sweep does so if this fails too."""
+        self._queue_again(row, LATER_S, tries=F("tries") - 1)
+
+    def _queue_again(self, row: Row, wait_s: int, **values: Any) -> bool:
+        """Let a row wait again that still runs by this try, its task ``wait_s`` seconds; return whether it does."""
         mine = self.rows().filter(pk=row.pk, attempt=row.attempt, state=Work.State.RUNNING)
-        if mine.update(state=Work.State.QUEUED, queued_at=Now(), done=0, tries=F("tries") - 1):
-            self.knock(row.pk, LATER_S)
+        if not mine.update(state=Work.State.QUEUED, queued_at=Now(), done=0, **values):
+            return False
+        self.knock(row.pk, wait_s)
+        return True
 
     def _fail(self, claim: Claim[Row], says: str) -> None:
         """End as failed; where telling it fails as well, the row is ended all the same, so that nobody waits for it."""
@@ -205,11 +211,7 @@ class Kind(Generic[Row]):
             claim = Claim(kind=self, row=row)
             self._fail(claim, _DIED.format(tries=row.tries, doing=self.doing))
             return False
-        taken = self.rows().filter(pk=row.pk, attempt=row.attempt, state=Work.State.RUNNING)
-        if taken.update(state=Work.State.QUEUED, queued_at=Now(), done=0):
-            self.knock(row.pk, _PAUSES_S[min(max(row.tries, 1), len(_PAUSES_S)) - 1])
-            return True
-        return False
+        return self._queue_again(row, _PAUSES_S[min(max(row.tries, 1), len(_PAUSES_S)) - 1])
 
     def silent(self, seconds: float) -> QuerySet[Row]:
         """Return the running rows whose worker has given no sign of life for ``seconds``."""

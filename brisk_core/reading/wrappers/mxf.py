@@ -11,7 +11,7 @@ _RUN_IN = 65536  # most bytes before the header partition (6.5)
 _PACK = ">HHIQQQQQIQI16s"
 _STATUS = {1: "open, incomplete", 2: "closed, incomplete", 3: "open, complete", 4: "closed, complete"}
 _MOST_SETS = 1000  # between the footer partition and the end
-_FILL = bytes.fromhex("060e2b34010101020301021001000000")
+_FILL = bytes.fromhex("060e2b34010101020301021001000000")  # key of a KLV fill item (ST 377-1)
 _KEY_AND_LENGTH = 16 + 9  # bytes of a key and of the longest length (ST 336, 5)
 _HEADER, _BODY, _FOOTER = 2, 3, 4  # byte 14 of the key
 
@@ -24,9 +24,9 @@ class HeaderPartition:
     kind: int  #: 2 header, 3 body, 4 footer
     status: str
     footer_at: int  #: offset of the footer partition from the header's start, 0 when not known
-    length: int  #: of the pack, its key included
+    length: int  #: bytes of the pack, its key included
     header_bytes: int  #: of header metadata after the pack
-    index_bytes: int  #: of index tables after those
+    index_bytes: int  #: of index tables after header metadata
     pattern: bytes  #: the operational pattern's universal label, 16 bytes
 
     @property

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import errno
 import os
 import shutil
 from pathlib import Path
 
+from brisk_core.errors import DISK_FULL
 from brisk_core.handoff import safe_path
 from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest, is_small
 
@@ -86,6 +86,6 @@ class FolderDoor:
 
 
 def _said(error: OSError) -> DoorClosed:
-    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+    if error.errno in DISK_FULL:
         return DoorClosed("The disk over there is full.")
     return DoorClosed(f"The folder over there cannot be written: {error.strerror or error}")

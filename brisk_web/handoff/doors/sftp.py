@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import errno
 import hashlib
 import socket
 from collections.abc import Iterator
@@ -15,13 +14,13 @@ from urllib.parse import unquote, urlsplit
 import paramiko
 from cryptography.exceptions import UnsupportedAlgorithm
 
+from brisk_core.errors import DISK_FULL
 from brisk_core.handoff import safe_path
 from brisk_web.handoff.doors.door import CHUNK, DoorClosed, DoorRefused, Told, digest, is_small, refuse_taken
 
 _TIMEOUT_S = 20
 _AHEAD = 1 << 15  # bytes of one request while reading back
 _BEGINS = "-----BEGIN "
-_FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 class SftpDoor:
@@ -177,7 +176,7 @@ def _told() -> Iterator[None]:
         raise DoorClosed(words if words.startswith("The") else f"The connection failed: {words}") from error
     except OSError as error:
         text = str(error)
-        if error.errno in _FULL or any(word in text.lower() for word in ("space", "quota")):
+        if error.errno in DISK_FULL or any(word in text.lower() for word in ("space", "quota")):
             raise DoorClosed("The server has no room.") from error
         closed = "closed" in text.lower()
         raise DoorClosed("The connection broke off." if closed else f"The server refuses: {text}") from error
