@@ -30,3 +30,20 @@ class Preference(models.Model):
 
     def __str__(self) -> str:
         return f"preferences of {self.user}"
+
+
+class Passkey(models.Model):
+    """A key pair of one person's device, made for the name of this house (WebAuthn level 3, section 4)."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="passkeys")
+    name = models.CharField(max_length=60)  # by which its owner tells it from others
+    house = models.CharField(max_length=253)  # the name of the house that it was made for (the relying party's id)
+    handle = models.BinaryField(max_length=64)  # by which devices know its owner; the same in all keys of a person
+    credential_id = models.CharField(max_length=1400, unique=True)  # in base 64 for addresses, of 1,023 bytes at most
+    credential = models.BinaryField()  # what the device made, its public key among it (section 6.5.1)
+    sign_count = models.BigIntegerField(default=0)  # how often its device has signed; 0 where that is not counted
+    added_at = models.DateTimeField(auto_now_add=True)
+    used_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return f"{self.name} of {self.user}"

@@ -7,6 +7,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from datetime import timedelta
+from enum import StrEnum
 from typing import Any
 
 from axes.helpers import get_client_ip_address
@@ -19,16 +20,17 @@ from django.contrib.auth.models import User
 from django.contrib.auth.views import LoginView
 from django.core import signing
 from django.db.models import Sum
-from django.http import HttpRequest, HttpResponse, HttpResponseBase
-from django.shortcuts import redirect, render
+from django.http import HttpRequest, HttpResponse, HttpResponseBase, HttpResponseRedirect
+from django.shortcuts import redirect, render, resolve_url
 from django.utils import timezone
 from django.utils.crypto import constant_time_compare
 from django.utils.decorators import method_decorator
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.cache import never_cache
 from django.views.decorators.debug import sensitive_post_parameters
 from django.views.generic import View
 
-from brisk_web.accounts import second_step
+from brisk_web.accounts import passkeys, second_step
 from brisk_web.accounts.models import Preference
 from brisk_web.accounts.second_step import CodeRefused
 
@@ -39,7 +41,8 @@ _LONGEST_AGENT = 300  # letters of what a browser says of itself
 _LONGEST_NAME = 150  # letters of a name, as Django keeps it
 #: In a session of somebody whose password was given by another person.
 OWES_PASSWORD = "owes-password"  # noqa: S105 - a key, no password
-_BY_PROVIDER, _STEP_TAKEN = "by-provider", "step-taken"  # in a session: the provider knew its person; a code is asked
+#: In a session: it was begun by a provider or a passkey, which have steps of their own; a code is asked for.
+_STEPS_OF_ITS_OWN, _STEP_TAKEN = "by-provider", "step-taken"
 SEEN = "seen"  #: in a session: the second at which its person acted last
 SIGNED_IN_FROM = "signed-in-from"  #: in a session: browser, address and second at which it was begun
 _SEEN_EVERY_S = 60
@@ -52,6 +55,14 @@ _WITHOUT_PASSWORD = ("/you/password", "/sign-out", "/session", "/notices/unread.
 _WITHOUT_STEP = ("/you/second-step", *_WITHOUT_PASSWORD)
 #: Addresses that pages ask by themselves, which are no sign of a person.
 _BY_ITSELF = ("/session", "/notices/unread.json")
+
+
+class Way(StrEnum):
+    """By what somebody is known."""
+
+    PASSWORD = "password"  # noqa: S105 - a kind, no password
+    PROVIDER = "provider"
+    PASSKEY = "passkey"
 
 
 def failed_from(address: str | None) -> int:
@@ -86,19 +97,33 @@ class SignIn(LoginView):
         return answer
 
     def get_context_data(self, **more: Any) -> dict[str, Any]:
-        return super().get_context_data(**more) | {"provider": settings.SIGN_IN_PROVIDER}
+        return super().get_context_data(**more) | {
+            "provider": settings.SIGN_IN_PROVIDER,
+            "passkeys": passkeys.are_known_here(self.request),
+        }
 
     def form_valid(self, form: AuthenticationForm) -> HttpResponse:
         return known(self.request, form.get_user(), self.get_success_url())
 
 
-def known(request: HttpRequest, person: User, to: str, *, by_password: bool = True) -> HttpResponse:
-    """Sign a person in who is known by now, or ask for their code first; then they go to an address of this house."""
-    if not second_step.has_second_step(person):
-        return _let_in(request, person, to, by_password=by_password)
+def wanted_next(request: HttpRequest) -> str:
+    """Return the address of this house that ``next`` names, or where everybody begins."""
+    to: str = request.GET.get("next", "")
+    if url_has_allowed_host_and_scheme(to, {request.get_host()}, require_https=request.is_secure()):
+        return to
+    return resolve_url(settings.LOGIN_REDIRECT_URL)
+
+
+def known(request: HttpRequest, person: User, to: str, way: Way = Way.PASSWORD) -> HttpResponse:
+    """Sign a person in who is known by now, or ask for their code first; then they go to an address of this house.
+
+    A passkey is asked for no code: its device has asked who holds it.
+    """
+    if way is Way.PASSKEY or not second_step.has_second_step(person):
+        return _let_in(request, person, to, way)
     request.session[_PENDING] = {
         "person": person.pk,
-        "by_password": by_password,
+        "way": way,
         "password": person.get_session_auth_hash(),
         "at": time.time(),
         "next": to,
@@ -106,18 +131,18 @@ def known(request: HttpRequest, person: User, to: str, *, by_password: bool = Tr
     return redirect("sign-in-code")
 
 
-def _let_in(request: HttpRequest, person: User, to: str, *, by_password: bool) -> HttpResponse:
+def _let_in(request: HttpRequest, person: User, to: str, way: Way) -> HttpResponse:
     """Sign a person in, note from where, and know their device from now on."""
     login(request, person, _BACKEND)
-    if by_password and Preference.objects.filter(user=person, password_given=True).exists():
+    if way is Way.PASSWORD and Preference.objects.filter(user=person, password_given=True).exists():
         request.session[OWES_PASSWORD] = True
-    request.session[_BY_PROVIDER] = not by_password
+    request.session[_STEPS_OF_ITS_OWN] = way is not Way.PASSWORD
     request.session[SIGNED_IN_FROM] = {
         "agent": request.headers.get("User-Agent", "")[:_LONGEST_AGENT],
         "address": get_client_ip_address(request) or "",
         "at": time.time(),
     }
-    answer = redirect(to)
+    answer = HttpResponseRedirect(to)  # an address, not the name of one
     answer.set_cookie(
         _DEVICE,
         signing.dumps(person.pk, salt=_DEVICE),
@@ -153,7 +178,7 @@ class SignInCode(View):
             user_login_failed.send(__name__, credentials={"username": person.get_username()}, request=request)
             return render(request, self.template_name, {"mistake": error}, status=422)
         del request.session[_PENDING]
-        answer = _let_in(request, person, pending["next"], by_password=pending["by_password"])
+        answer = _let_in(request, person, pending["next"], Way(pending["way"]))
         if was_recovery:
             left = second_step.codes_left(person)
             says = f"That was one of your recovery codes; {left} {'is' if left == 1 else 'are'} left."
@@ -193,11 +218,11 @@ class IdleSession:
 
 
 def _owes_step(request: HttpRequest) -> bool:
-    """Does the house want a second step of this person, who has none? A provider has steps of its own."""
+    """Does the house want a second step of this person, who has none? Providers and passkeys have their own."""
     person, session = request.user, request.session
     if not settings.SECOND_STEP_OF or not isinstance(person, User):
         return False
-    if session.get(_STEP_TAKEN) or session.get(_BY_PROVIDER) or not second_step.is_wanted_of(person):
+    if session.get(_STEP_TAKEN) or session.get(_STEPS_OF_ITS_OWN) or not second_step.is_wanted_of(person):
         return False
     if second_step.has_second_step(person):
         session[_STEP_TAKEN] = True

@@ -55,3 +55,30 @@ class SigningInTest(BrowserTestCase):
             self.assertEqual(self.broken_rules(), [])
             self.page.get_by_role("link", name="Sign in with Harbour House").click()
             self.page.get_by_role("heading", name="Jobs").wait_for()
+
+    def test_a_passkey_from_adding_it_to_signing_in(self) -> None:
+        device = self.page.context.new_cdp_session(self.page)
+        device.send("WebAuthn.enable")
+        kind = {"protocol": "ctap2", "transport": "internal", "hasResidentKey": True, "hasUserVerification": True}
+        id_ = device.send("WebAuthn.addVirtualAuthenticator", {"options": kind | {"isUserVerified": True}})
+        self.enter()
+        self.page.goto(f"{self.live_server_url}/you/")
+        self.page.get_by_role("link", name="Passkeys").click()
+        self.assertEqual(self.broken_rules(), [])
+        self.page.get_by_label("Name of the passkey").fill("My laptop")
+        self.page.get_by_label("Your password").fill("right-word")
+        self.page.get_by_role("button", name="Add it").click()
+        expect(self.page.get_by_text("“My laptop” signs you in from now on")).to_be_visible()
+        self.assertEqual(self.broken_rules(), [])
+        self.page.get_by_role("button", name="Sign out").click()
+        self.page.get_by_label("Username").wait_for()
+
+        self.page.goto(f"{self.live_server_url}/jobs/")
+        held = {"authenticatorId": id_["authenticatorId"], "isUserVerified": False}
+        device.send("WebAuthn.setUserVerified", held)
+        self.page.get_by_role("link", name="Sign in with a passkey").click()
+        expect(self.page.get_by_role("status")).to_contain_text("Nothing was confirmed")
+        self.assertEqual(self.broken_rules(), [])
+        device.send("WebAuthn.setUserVerified", held | {"isUserVerified": True})
+        self.page.get_by_role("button", name="Ask my device again").click()
+        self.page.get_by_role("heading", name="Jobs").wait_for()

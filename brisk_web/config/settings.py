@@ -167,7 +167,7 @@ LOGGING = {
     },
     "root": {"handlers": ["console"], "level": "INFO"},
     "loggers": {
-        **{name: {"level": "WARNING"} for name in ("procrastinate", "axes", "weasyprint", "fontTools")},
+        **{name: {"level": "WARNING"} for name in ("procrastinate", "axes", "weasyprint", "fontTools", "fido2")},
         # Every request is a line only where a program reads them.
         "brisk_web.requests": {"level": "INFO" if _env.logs == "json" else "WARNING"},
     },

@@ -62,9 +62,10 @@ def switch(person: User, *, on: bool, by: User) -> None:
 
 @transaction.atomic
 def reset_password(person: User, *, by: User) -> str:
-    """Give a person another password, which they change when signing in next; their sessions end."""
+    """Give a person another password, which they change when signing in next; their sessions and passkeys end."""
     _may_touch(person, by)
     record("person.password-reset", person, f"Gave {name_of(person)} a new password", by=by)
+    person.passkeys.all().delete()  # whoever had the password could have added one
     end_every_session(person)
     return _given_password(person)
 
@@ -84,6 +85,17 @@ def let_in_without_second_step(person: User, *, by: User | None) -> bool:
     end_every_session(person)
     record("person.second-step-removed", person, f"{name_of(person)} signs in with the password alone", by=by)
     return True
+
+
+@transaction.atomic
+def remove_passkeys(person: User, *, by: User) -> int:
+    """Let nobody in by the passkeys of a person, whose device is gone; return how many there were."""
+    _may_touch(person, by)
+    removed = person.passkeys.all().delete()[0]
+    if removed:
+        end_every_session(person)
+        record("person.passkeys-removed", person, f"Removed {removed} passkeys of {name_of(person)}", by=by)
+    return removed
 
 
 @transaction.atomic

@@ -62,6 +62,7 @@ _FIXED = (
     ("page", "What goes by itself", "retention, remove, kept, days, cache, room", "kept", ""),
     ("page", "You", "your time zone, settings", "you", ""),
     ("page", "Where you are signed in", "sessions, devices, sign out elsewhere", "sessions", ""),
+    ("page", "Passkeys", "sign in, finger, face, security key, device", "passkeys", ""),
     ("page", "Second step of signing in", "code, two-factor, authenticator app, recovery codes", "second-step", ""),
     ("page", "Your tokens", "programs, API, keys of other programs", "tokens", ""),
     ("page", "What other programs can call", "API, OpenAPI, tokens", "calls", ""),

@@ -39,9 +39,11 @@ class PersonForm(forms.ModelForm):  # type: ignore[type-arg]  # it takes none wh
 
 
 def _show(request: HttpRequest, *, status: int = 200, **more: Any) -> HttpResponse:
-    counting = Count("tokens", filter=Q(tokens__retired_at=None))
+    counting = Count("tokens", filter=Q(tokens__retired_at=None), distinct=True)
     with_code = TOTPDevice.objects.filter(user=OuterRef("pk"), confirmed=True)
-    people = User.objects.prefetch_related("groups").annotate(token_count=counting, has_second_step=Exists(with_code))
+    people = User.objects.prefetch_related("groups").annotate(
+        token_count=counting, passkey_count=Count("passkeys", distinct=True), has_second_step=Exists(with_code)
+    )
     people = people.order_by("-is_active", "username")
     context = {
         "form": PersonForm(),
@@ -130,6 +132,21 @@ def remove_second_step(request: HttpRequest, person_id: int) -> HttpResponse:
         removed = services.remove_second_step(person, by=signed_in(request))
         until = "until they switch the second step on again" if removed else "already"
         return f"{name_of(person)} signs in with the password alone {until}."
+
+    return _done(request, remove)
+
+
+@require_POST
+@permission_required(_MAY, raise_exception=True)
+def remove_passkeys(request: HttpRequest, person_id: int) -> HttpResponse:
+    """Let nobody in by the passkeys of a person, whose device is gone."""
+    person = get_object_or_404(User, pk=person_id)
+
+    def remove() -> str:
+        removed = services.remove_passkeys(person, by=signed_in(request))
+        if not removed:
+            return f"{name_of(person)} has no passkey."
+        return f"No passkey signs {name_of(person)} in any more; their sessions have ended."
 
     return _done(request, remove)
 

@@ -6,14 +6,12 @@ import time
 from collections.abc import Mapping
 from typing import Any
 
-from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render, resolve_url
+from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.cache import never_cache
 from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -22,7 +20,7 @@ from brisk_web.accounts import provider
 from brisk_web.accounts.models import ProviderAccount
 from brisk_web.accounts.people import NOT_YOUR_PASSWORD, is_own_password, signed_in
 from brisk_web.accounts.provider import ProviderRefused
-from brisk_web.accounts.signing_in import known
+from brisk_web.accounts.signing_in import Way, known, wanted_next
 from brisk_web.house.services import record
 
 _GONE = "gone-to-provider"  # in a session: where to go afterwards
@@ -42,9 +40,7 @@ def begin(request: HttpRequest) -> HttpResponse:
     provider.of_house()
     if request.user.is_authenticated and not _may_join(request):
         return redirect("join-provider")
-    to = request.GET.get("next", "")
-    if not url_has_allowed_host_and_scheme(to, {request.get_host()}, require_https=request.is_secure()):
-        to = resolve_url(settings.LOGIN_REDIRECT_URL)
+    to = wanted_next(request)
     try:
         answer = provider.go_to(request, request.build_absolute_uri(reverse("provider-back")))
     except ProviderRefused as error:
@@ -73,7 +69,7 @@ def back(request: HttpRequest) -> HttpResponse:
         return _refused(request, f"{says} Sign in with your password, then join the two on your own page.")
     if joined:
         record("person.joined-provider", person, f"Signs in by an account of {name}, known by its name", by=person)
-    return known(request, person, to, by_password=False)
+    return known(request, person, to, Way.PROVIDER)
 
 
 def _joined(request: HttpRequest, person: User, claims: Mapping[str, Any]) -> HttpResponse:

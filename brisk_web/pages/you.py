@@ -93,6 +93,7 @@ def _ways_in(person: User) -> list[tuple[str, str, str, bool]]:
     return [
         ("Change your password", reverse("password"), "", False),
         ("Second step", reverse("second-step"), f"on, {codes}" if asks else "off", asks and left < _FEW_CODES),
+        ("Passkeys", reverse("passkeys"), str(person.passkeys.count() or "none"), False),
         *([(provider.name, reverse("join-provider"), "on" if joins else "off", False)] if provider else []),
         ("Where you are signed in", reverse("sessions"), f"{sessions} session{'' if sessions == 1 else 's'}", False),
         ("Tokens for other programs", reverse("tokens"), str(tokens) if tokens else "none", False),

@@ -30,6 +30,12 @@ class SignInTest(HouseMixin, TestCase):
         self.assertEqual(self.sign("lead", "right-word").status_code, 429)
         self.assertEqual(self.sign("lead", "right-word", address="10.1.1.2").status_code, 302)
 
+    def test_wherever_one_wanted_to_go_no_word_is_taken_for_a_page(self) -> None:
+        for to in ("0", "x", "desk.", "²"):
+            answer = self.client.post("/sign-in", {"username": "lead", "password": "right-word", "next": to})
+            self.assertEqual(answer.status_code, 302, to)
+            self.client.post("/sign-out")
+
     def test_who_has_signed_in_on_this_device_is_not_shut_out_by_others(self) -> None:
         self.assertEqual(self.sign("lead", "right-word").status_code, 302)
         self.client.post("/sign-out")

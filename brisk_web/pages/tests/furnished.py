@@ -12,6 +12,7 @@ from django.urls import URLPattern, get_resolver, reverse
 from django.utils import timezone
 
 from brisk_core.plan.bundle import shipped_bundles
+from brisk_web.accounts.models import Passkey
 from brisk_web.accounts.roles import OPERATOR, VIEWER
 from brisk_web.captions.models import CaptionFile, Pairing
 from brisk_web.checks.models import Check, Finding
@@ -161,11 +162,14 @@ def furnish(house: HouseMixin, first: str = "a.mp4", second: str = "b.mp4", job_
     bundle = Bundle.objects.create(name="Both", text=shipped_bundles()["pebbleview-shapes"])
     brought = Brought.objects.create(deliverable=deliverable, asked="title", text="Canal", made_by=by)
     guest = person(VIEWER, f"guest of {job_title}")
+    passkey = Passkey.objects.create(
+        user=by, name="My phone", house="testserver", handle=b"h", credential_id=f"of {job_title}", credential=b"x"
+    )
     token, _ = make_token(by, "Render farm", ["read"], 30)
     source = attach(version.spec, "guide.pdf", b"%PDF-1.7", by=by)
     return Furnished(
         values={
-            "source_id": source.pk, "token_id": token.pk, "person_id": guest.pk,
+            "source_id": source.pk, "token_id": token.pk, "passkey_id": passkey.pk, "person_id": guest.pk,
             "brought_id": brought.pk, "bundle_id": bundle.pk,
             "job_id": job.pk, "deliverable_id": deliverable.pk, "timeline_id": timeline.pk, "root_id": house.root.pk, "file_id": file.pk, "number": 1,
             "stem_check_id": stem_check.pk, "request_id": request.pk, "point_id": point.pk, "notice_id": notice.pk, **outside,

@@ -101,6 +101,10 @@ WRITES: dict[str, str] = {
     "house-defaults": LEAD,
     "tokens": VIEWER,
     "second-step": VIEWER,
+    "passkeys": VIEWER,
+    "add-passkey": VIEWER,
+    "remove-passkey": VIEWER,
+    "remove-person-passkeys": LEAD,
     "join-provider": VIEWER,
     "part-provider": VIEWER,
     "recovery-codes": VIEWER,
@@ -126,7 +130,7 @@ FORMS = {
     "bring-in-specs", "house-words", "ask-again", "waive", "watch", "sign",
     "several-deliverables", "new-bundle", "change-bundle", "hand-over", "new-destination", "change-destination", "new-hook", "change-hook",
     "new-job", "new-deliverable", "import-timeline", "take-in", "new-spec", "change-spec", "judge-again", "upload", "spec-from-file",
-    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "sessions", "people", "second-step", "join-provider",
+    "change-job", "change-deliverable", "change-timeline", "change-root", "you", "password", "house-defaults", "tokens", "sessions", "people", "second-step", "passkeys", "join-provider",
     "watch-folder", "change-watched",
 }  # fmt: skip
 #: What is only read, but not by everybody.
@@ -141,6 +145,7 @@ OPEN = {
     "session",
     "sign-in",
     "sign-in-code",
+    "sign-in-passkey",
     "provider",
     "provider-back",
     "sign-out",
