@@ -9,7 +9,7 @@ from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import connection, transaction
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
@@ -350,11 +350,21 @@ def _judge_batch(version: SpecVersion, ids: list[int], differ: Set[str], dropped
         for check, document in judged_by(version.parsed(), current, differ)
         for row in document["findings"]
     ]
-    Finding.objects.bulk_create(fresh)
+    _write(fresh)
     _put_in_place(known, place)
     _count_anew(current)
     checks_judged.send(sender=Check, ids=known)
     return len(checks)
+
+
+def _write(findings: Sequence[Finding]) -> None:
+    """Write new findings, which get no key here: ``bulk_create`` spends a fifth of judging again on quoting them."""
+    fields = [field for field in Finding._meta.concrete_fields if not field.primary_key]
+    quoted = connection.ops.quote_name
+    into = f"COPY {quoted(Finding._meta.db_table)} ({', '.join(quoted(str(one.column)) for one in fields)}) FROM STDIN"
+    with connection.wrap_database_errors, connection.cursor() as cursor, cursor.cursor.copy(into) as copy:
+        for finding in findings:
+            copy.write_row([field.get_db_prep_save(field.pre_save(finding, add=True), connection) for field in fields])
 
 
 def _order(spec: Document) -> list[str]:

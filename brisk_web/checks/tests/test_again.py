@@ -1,3 +1,4 @@
+import json
 from unittest.mock import patch
 
 from brisk_core import sandbox
@@ -53,6 +54,17 @@ class JudgeAgainTest(QueueTestCase):
         self.assertEqual(sorted(set(before) - set(kept)), ["index-first"])
         self.assertEqual(judge_again(self.new, by=self.people["lead"]), 0)
         self.assertIn("Judged 1 check again", AuditEntry.objects.get(verb="spec.judged-again").says)
+
+    def test_findings_are_written_sign_by_sign(self) -> None:
+        label = "A sign \\N, \\. and “quotes” \" ' of 😀"
+        odd = json.dumps(label, ensure_ascii=False)
+        row = "{ id: codec, characteristic: picture.codec, condition: { equals: avc } }"
+        assert row in SPEC
+        version = spec_version(SPEC.replace(row, f"{row[:-2]}, label: {odd}, why: {odd} }}"))
+        judge_again(version, by=None)
+        finding = Check.objects.get().findings.get(line="codec")
+        self.assertEqual((finding.label, finding.document["label"]), (label, label))
+        self.assertEqual((finding.outcome, finding.weight), ("pass", "must"))
 
     def test_lines_stand_in_the_order_of_the_newest_version(self) -> None:
         rows = SPEC.strip().splitlines()
