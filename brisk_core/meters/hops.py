@@ -23,6 +23,13 @@ _LOUDEST = 1e6  # times full scale, 120 dB over it
 #: Sample value from which a sample is at the rail: one step of 16 bits below full scale.
 _RAIL = 1 - 2 / 32768
 _RAIL_RUN = 3  # samples in a row
+_NOTHING = 1.5 / 32768  # size that 16 bits dithered leave of nothing
+#: Samples of nothing beside an edge, and samples of the sound that begins or ends there.
+_EDGE_NOTHING, _BESIDE_EDGE = 24, 240
+#: What the first sample, and those of the first part of a second, have of their largest where sound is cut off; after
+#: a quarter of a millisecond a fade of one millisecond has a quarter.
+_HARD, _HARD_SOON, _SOON = 0.15, 0.4, 4000
+_HEARD = 0.003  # of full scale: least size of a sound of which a hard edge is told
 _OVERSAMPLING, _TAPS = 4, 12  # ITU-R BS.1770-5, annex 2
 
 Samples = NDArray[np.float32]  #: (channels, samples), full scale is 1
@@ -83,7 +90,7 @@ def hop_dtype(channels: int) -> np.dtype[Any]:
     return np.dtype([
         ("energy", "f8", per), ("square", "f8", per), ("sum", "f8", per), ("peak", "f4", per), ("true_peak", "f4", per),
         ("fine", "u1", (channels, FINE)), ("steps", "f4", (channels, FINE)),
-        ("clipped", "u2", per), ("click", "f4", per), ("click_at", "u2", per),
+        ("clipped", "u2", per), ("click", "f4", per), ("click_at", "u2", per), ("hard", "u4", per),
         ("cross", "f8"), ("apart", "f4"), ("length", "u4"),
     ])  # fmt: skip
 
@@ -176,6 +183,7 @@ class SoundMeter:
         one["fine"] = _fine_levels(size)
         one["clipped"] = self._clipped(at, end - self._pending_at)
         one["click"], one["click_at"] = self._click(at, end - self._pending_at)
+        one["hard"] = self._hard_edges(at, end - self._pending_at)
         if self.channels > 1:
             one["cross"] = (exact[0] * exact[1]).sum()
             one["apart"] = np.abs(own[0] - own[1]).max(initial=0)
@@ -213,6 +221,28 @@ class SoundMeter:
         part = self._padded(begin - REACH - 1, end + REACH + 1)
         found = [strongest_click(channel, REACH + 1, REACH + 1 + end - begin) for channel in part]
         return [strength for strength, _ in found], [at for _, at in found]
+
+    def _hard_edges(self, begin: int, end: int) -> NDArray[np.uint32]:
+        """In which finer steps sound begins or ends from one sample to the next, beside nothing: a bit for each."""
+        found = np.zeros(self.channels, np.uint32)
+        size = np.abs(self._padded(begin - _BESIDE_EDGE, end + _BESIDE_EDGE))
+        sounds = size > _NOTHING
+        if end <= begin or int(np.count_nonzero(~sounds)) < _EDGE_NOTHING:
+            return found
+        counts = np.cumsum(sounds, axis=1, dtype=np.int32)
+        own = slice(_BESIDE_EDGE, _BESIDE_EDGE + end - begin)
+        first, last, soon = own.start, own.stop, max(self.sample_rate // _SOON, 1)
+        before = counts[:, first - 1 : last - 1] - counts[:, first - 1 - _EDGE_NOTHING : last - 1 - _EDGE_NOTHING]
+        after = counts[:, first + _EDGE_NOTHING : last + _EDGE_NOTHING] - counts[:, own]
+        for channel, at in np.argwhere(sounds[:, own] & ((before == 0) | (after == 0))).tolist():
+            place = first + at
+            beside = size[channel, place : place + _BESIDE_EDGE]
+            if before[channel, at]:
+                beside = size[channel, at + 1 : place + 1][::-1]  # from where it ends
+            largest = max(float(beside.max()), _HEARD)
+            if beside[0] > _HARD * largest or beside[:soon].max() > _HARD_SOON * largest:
+                found[channel] |= np.uint32(1 << (at * FINE // (end - begin)))
+        return found
 
     def join(self, later: SoundMeter) -> None:
         """Append the segment that follows; it must begin where this one ends."""

@@ -94,6 +94,10 @@ def _dropouts(rows: NDArray[Any]) -> Times:
         levels = rows["fine"][:, channel].reshape(-1).astype(np.int64)
         quiet = runs(levels <= _GONE)
         pauses = np.array([(start, _left(levels, start, end)) for start, end in quiet]).reshape(-1, 2)
+        at_once = np.array([(*gap, _left(levels, *gap)) for gap in quiet if _is_gone_at_once(levels, *gap)]).reshape(
+            -1, 3
+        )
+        hard = _hard_steps(rows["hard"][:, channel])
         gone = [
             (start, end)
             for start, end in _between_sound(quiet, levels)
@@ -105,6 +109,7 @@ def _dropouts(rows: NDArray[Any]) -> Times:
             gap
             for gap in gone
             if not _names_line_up(levels, gap, quiet)
+            and (hard[gap[0] - 1 : gap[1] + 1].any() or not _is_cut_throughout(gap, _left(levels, *gap), at_once))
             and (_is_cut_off(levels, *gap) or not _goes_quiet_often(levels, gap, pauses))
         ]
     joined: list[tuple[int, int]] = []
@@ -171,6 +176,28 @@ def _is_gone_at_once(levels: NDArray[np.int64], start: int, end: int) -> bool:
     return last >= edges[0] - _FADE and first >= edges[1] - _FADE and min(fall, rise) >= _STEEP
 
 
+def _hard_steps(bits: NDArray[np.uint32]) -> NDArray[np.bool_]:
+    """In which fine steps sound begins or ends from one sample to the next."""
+    return (bits[:, None] >> np.arange(FINE, dtype=np.uint32) & 1).astype(bool).reshape(-1)
+
+
+def _is_cut_throughout(gap: tuple[int, int], left: float, at_once: NDArray[np.float64]) -> bool:
+    """Is it one of many, which are a good part of the sound around, as of a gate, beeps, chords cut off, or dry words?
+
+    ``at_once`` are all stretches in which sound stops and begins again at once, however long: where each starts and
+    ends, and what is left there, one a row in order.
+    """
+    first, last = np.searchsorted(at_once[:, 0], (gap[0] - 2 * _AROUND, gap[0] + 2 * _AROUND + 1))
+    alike = at_once[first:last][at_once[first:last, 2] <= max(left + _UNDER, _NOTHING)]
+    at = int(np.searchsorted(alike[:, 0], gap[0]))
+    for start in range(max(at - _MANY, 0), min(at, len(alike) - _MANY - 1) + 1):
+        some = alike[start : start + _MANY + 1]
+        lasts = some[-1, 1] - some[0, 0]
+        if lasts <= 2 * _AROUND and (some[:, 1] - some[:, 0]).sum() >= _PART * lasts:
+            return True
+    return False
+
+
 def _goes_quiet_often(levels: NDArray[np.int64], gap: tuple[int, int], pauses: NDArray[np.float64]) -> bool:
     """Is as little left between sounds time and again around a gap, as where a gate closes between words?
 
@@ -212,6 +239,7 @@ _SHORTEST_LEFT = 2  # fine steps (10 ms) that coders leave of 20 ms between smea
 _STEP, _STEEP = 3, 50  # fine steps inside it, in which the level has fallen by so many fine levels (25 dB)
 _SMEAR = 4  # fine steps (20 ms) over which a coder spreads an edge
 _AROUND, _QUIETEST, _UNDER = 15 * _STEPS_A_SECOND, 5, 12  # fine steps, percent, fine levels (6 dB)
+_MANY, _PART = 7, 0.12  # others that a cut is one of, and their part of the time from the first to the last
 _OFTEN = 5  # times that it goes quiet around
 _BESIDE, _LAST = 20, 2  # fine steps beside it that are looked at, and the last of them
 _LOUD, _DECAYS = 60, 12  # percentile of the levels beside it, and fine levels (6 dB) that the last may lie under it

@@ -1,5 +1,6 @@
 """Loudness against the signals of EBU Tech 3341 and 3342, made from their definitions, and faults with known places."""
 
+from collections.abc import Iterable
 from unittest import TestCase
 
 import numpy as np
@@ -152,6 +153,16 @@ class TruePeakTest(TestCase):
             self.assertGreater(found, -6.02 - 0.4)
 
 
+def cut_into(parts: Iterable[tuple[float, float]], seconds: int, fade: float) -> Sound:
+    """A gain that is 1 in parts of the time and 0 between them, with linear fades of so many seconds inside each."""
+    gain = np.zeros(seconds * RATE, np.float32)
+    for start, end in parts:
+        first, last = round(start * RATE), min(round(end * RATE), len(gain))
+        place = np.arange(last - first)
+        gain[first:last] = np.minimum(1, np.minimum(place, place[::-1]) / (fade * RATE))
+    return gain
+
+
 class FaultsTest(TestCase):
     def faults(self, sound: Sound) -> SoundFaults:
         return find_faults(rows(sound), RATE)
@@ -257,6 +268,42 @@ class FaultsTest(TestCase):
         voice[:, place : place + 1920] = 0  # 40 ms
         found = self.faults(voice).dropouts
         self.assertEqual([round(start - place / RATE, 2) for start, _ in found], [0.0])
+
+    def test_sound_that_is_cut_on_purpose_has_no_dropouts_and_hides_none(self) -> None:
+        """Gates, chords cut off, beeps, bursts of repeated beats, dry words: each with fades of two to five ms."""
+        random, seconds = np.random.default_rng(9), 14
+        words, at = [], 0.3
+        while at < seconds - 1:
+            length = random.uniform(0.1, 0.4)
+            words.append((at, at + length))
+            at += length + random.uniform(0.04, 0.3)
+        beats = [part for at in range(0, seconds - 2, 2) for part in ((at, at + 1.5), *((at + 1.5 + k * 0.12, at + 1.56 + k * 0.12) for k in range(4)))]  # fmt: skip
+        for name, parts, fade in (
+            ("gate", [(at, at + 0.07) for at in np.arange(0.2, seconds, 0.115)], 0.002),
+            ("chords", [(at, at + 0.32) for at in np.arange(0.2, seconds, 0.5)], 0.003),
+            ("alarm", [(at, at + 0.07) for second in range(seconds) for at in np.arange(second, second + 0.45, 0.125)], 0.001),
+            ("beats", beats, 0.002),
+            ("dry words", words, 0.005),
+        ):  # fmt: skip
+            sound = tone(-14, seconds, 330) * cut_into(parts, seconds, fade)
+            self.assertEqual(self.faults(sound).dropouts, (), name)
+            long = next(start for start, end in parts[len(parts) // 2 :] if end - start > 0.06)
+            place = round((long + 0.02) * RATE) + 37
+            sound[:, place : place + 1200] = 0  # 25 ms, from one sample to the next
+            found = [start for start, _ in self.faults(sound).dropouts]
+            self.assertEqual([round(start - place / RATE, 2) for start in found], [0.0], name)
+
+    def test_sound_that_breaks_off_again_and_again_is_told(self) -> None:
+        """Seventeen holes in a hundred parts of the sound, from one sample to the next; and short ones through fades."""
+        music = tone(-14, 14, 330) + 0.02 * np.random.default_rng(3).normal(0, 1, (2, 14 * RATE)).astype(np.float32)
+        holes = [(at, at + 0.1) for at in np.arange(1, 13, 0.6)]
+        for start, end in holes:
+            music[:, round(start * RATE) : round(end * RATE)] = 0
+        found = self.faults(music).dropouts
+        self.assertGreaterEqual(len(found), 18)
+        self.assertLessEqual(len(found), len(holes))
+        gaps = [(at, at + 0.62) for at in np.arange(0, 14, 0.64)]  # 20 ms each
+        self.assertGreaterEqual(len(self.faults(tone(-14, 14, 330) * cut_into(gaps, 14, 0.001)).dropouts), 18)
 
     def test_samples_that_no_sound_has_are_held_to_bounds(self) -> None:
         sound = tone(-20, 2)
