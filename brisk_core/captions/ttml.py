@@ -53,6 +53,7 @@ class _Element:
     sequential: bool = False
     keeps_space: bool = False
     own_times: bool = False
+    unread: bool = False  #: does it say a time that cannot be read?
     last_end: Fraction | None = None  #: of its newest child, for children in sequence
     is_above: bool = False  #: is it ruby, the reading of other signs?
     pieces: list[_Piece] = field(default_factory=list)
@@ -141,8 +142,11 @@ class _Reader:
             base = parent.last_end
         if self.clock is Clock.TIMECODE:
             base = Fraction(0)  # labels, not lengths
-        begin, end, length = (self._time(said.get(key), line) for key in ("begin", "end", "dur"))
+        begin, end, length = times = [self._time(said.get(key), line) for key in ("begin", "end", "dur")]
         element.own_times = True
+        element.unread = any(
+            said.get(key) and time is None for key, time in zip(("begin", "end", "dur"), times, strict=True)
+        )
         element.begin = base + begin if begin is not None else base if end is not None or length is not None else None
         ends = [base + end] if end is not None else []
         ends += [element.begin + length] if length is not None and element.begin is not None else []
@@ -222,7 +226,7 @@ class _Reader:
         if any(one.begin is not None for one in element.pieces):
             self._keep_steps(element)
             return
-        if lines and (element.begin is None or element.end is None):
+        if lines and not element.unread and (element.begin is None or element.end is None):
             says = "has no times: it stands all the time or is never seen, as the player likes"
             if element.begin is not None:
                 says = _ENDLESS
