@@ -80,6 +80,7 @@ class StemsFound:
     is_mono: bool = False  #: do both channels of the mix hold the same, and those of its stems do not?
 
 
+_MOST_KEPT = 256 << 20  # bytes of samples that are kept of all sounds
 Progress = Callable[[int, int], None]
 
 
@@ -91,7 +92,7 @@ def find_stems(mix: Part, stems: Sequence[Part], progress: Progress | None = Non
     if not 1 <= len(stems) <= MOST_STEMS:
         raise UnreadableFile(f"met {len(stems)} stems; expected 1 to {MOST_STEMS}")
     with ExitStack() as stack:
-        opened = [open_part(stack, part) for part in (mix, *stems)]
+        opened = [open_part(stack, part, _MOST_KEPT // (1 + len(stems))) for part in (mix, *stems)]
         return _measure(opened[0], opened[1:], progress)
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,23 +41,36 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Sound:
-    """An open sound and its name."""
+    """An open sound and its name. What was read last is kept, as the same stretches are read again and again."""
 
     name: str
     track: SoundTrack
+    most_kept: int = 0  #: bytes
+    _kept: OrderedDict[tuple[float, float], Samples] = field(default_factory=OrderedDict, repr=False)
 
     def read(self, start: float, length: float) -> Samples:
-        """Samples (channels, count) from a second on; silence before its start and after its end."""
-        return self.track.read(start, length)
+        """Samples (channels, count) from a second on, to be read only; silence before its start and after its end."""
+        asked = start, length
+        samples = self._kept.pop(asked, None)
+        if samples is None:
+            samples = self.track.read(start, length)
+            samples.flags.writeable = False
+        self._kept[asked] = samples  # the last one read stands last
+        while sum(one.nbytes for one in self._kept.values()) > self.most_kept and self._kept:
+            self._kept.popitem(last=False)
+        return samples
 
 
-def open_part(stack: ExitStack, part: Part) -> Sound:
-    """Open a sound for as long as ``stack`` is; raises ``UnreadableFile`` where there is none."""
+def open_part(stack: ExitStack, part: Part, most_kept: int = 0) -> Sound:
+    """Open a sound for as long as ``stack`` is, of which so many bytes of samples are kept.
+
+    Raises ``UnreadableFile`` where there is none.
+    """
     track = stack.enter_context(open_sound(part.source, part.track))
     if track is None:
         which = "sound" if part.track is None else f"sound track {part.track + 1}"
         raise UnreadableFile(f"{part.name} has no {which}")
-    return Sound(part.name, track)
+    return Sound(part.name, track, most_kept)
 
 
 @dataclass(frozen=True, slots=True)

@@ -92,3 +92,33 @@ class PlacesTest(TestCase):
         assert samples is not None
         self.assertEqual(samples.shape, (2, 48000))
         self.assertGreater(float(abs(samples).max()), 0.1)
+
+    def test_samples_of_every_form_come_as_they_are(self) -> None:
+        """Whole numbers of 8 to 32 bits and floating point, side by side or plane by plane, are their part of full scale."""
+        for bits, codec, suffix in (
+            (8, "pcm_u8", ".wav"), (16, "pcm_s16le", ".wav"), (16, "flac", ".flac"), (16, "alac", ".m4a"),
+            (24, "pcm_s24be", ".mov"), (24, "flac", ".mka"), (24, "alac", ".m4a"), (32, "pcm_s32le", ".wav"), (24, "pcm_f32le", ".wav"),
+        ):  # fmt: skip
+            written = np.random.default_rng(bits).integers(-(1 << bits - 1), 1 << bits - 1, (2, 2 * RATE))
+            path = self.folder / f"{bits}-{codec}{suffix}"
+            with av.open(str(path), "w") as container:
+                stream = container.add_stream(codec, rate=RATE, layout="stereo")
+                form = {"alac": {16: "s16p", 24: "s32p"}, "flac": {16: "s16", 24: "s32"}}.get(codec, {}).get(bits)
+                if form:
+                    stream.format = form
+                form = stream.format.name
+                scale, type_ = {"u8": (7, np.uint8), "s16": (15, np.int16), "s32": (31, np.int32)}.get(
+                    form.removesuffix("p"), (0, np.float32)
+                )
+                laid = (written << scale + 1 - bits) if scale else written / (1 << bits - 1)
+                laid = laid + 128 if form == "u8" else laid
+                for at in range(0, 2 * RATE, 1000):
+                    piece = laid[:, at : at + 1000].astype(type_)
+                    shaped = piece if form.endswith("p") else piece.T.reshape(1, -1)
+                    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(shaped), format=form, layout="stereo")
+                    frame.sample_rate, frame.pts = RATE, at
+                    container.mux(stream.encode(frame))
+                container.mux(stream.encode(None))
+            found = read_sound(Source.at(str(path)), 0.5, 1.0)
+            expected = (written[:, RATE // 2 : 3 * RATE // 2] / (1 << bits - 1)).astype(np.float32)
+            self.assertTrue(np.array_equal(found, expected), path.name)

@@ -2,7 +2,7 @@ import tempfile
 import wave
 from dataclasses import replace
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from brisk_core.errors import UnreadableFile
 from brisk_core.facts import Held
 from brisk_core.reading import Source
 from brisk_core.stems import Part, StemsFound, find_stems, stems_document, tell_stems
+from brisk_core.stems.ways import Sound
 
 RATE = 48_000
 SECONDS = 34
@@ -392,3 +393,19 @@ class StemsTest(TestCase):
         ):
             with self.subTest(says), self.assertRaisesRegex(UnreadableFile, says):
                 self.find(*names)
+
+
+class KeptTest(TestCase):
+    def test_what_was_read_last_is_kept_within_its_bytes_and_written_to_by_nobody(self) -> None:
+        track = mock.Mock()
+        track.read.side_effect = lambda start, length: np.full((2, 100), start, np.float32)
+        sound = Sound("mix", track, 2 * 800)
+        for start in (0, 1, 0, 2, 0, 1):  # of three stretches two are kept, those read last
+            self.assertTrue((sound.read(start, 1.0) == start).all())
+        self.assertEqual([one.args[0] for one in track.read.call_args_list], [0, 1, 2, 1])
+        with self.assertRaises(ValueError):
+            sound.read(1, 1.0)[:] = 0
+        none = Sound("mix", track)
+        none.read(5, 1.0)
+        none.read(5, 1.0)
+        self.assertEqual(track.read.call_count, 6)
