@@ -5,9 +5,9 @@
 Starts an empty house in a folder of its own. Senders call it as other programs do: they add deliverables, send films
 piece by piece, take them in and comment, each call with a key so that it may be sent again. Meanwhile KILLS (100)
 processes die by SIGKILL: of the web, of the workers and the children that read for them, of the database and its
-connections, and now and then the one that starts them all. Once the house is quiet, every film must be there once, read
-and judged as in a quiet house; every deliverable, attempt and comment once; the trail whole; nothing under way. The
-exit status is 1 where that is not so.
+connections, and now and then the one that starts them all; or the clock is set back or forward by an hour. Once the
+house is quiet, every film must be there once, read and judged as in a quiet house; every deliverable, attempt and
+comment once; the trail whole; nothing under way. The exit status is 1 where that is not so.
 """
 
 from __future__ import annotations
@@ -27,12 +27,15 @@ import time
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 from http import HTTPStatus
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import requests
 from free_port import free_port
+from psycopg.sql import SQL, Identifier
 
 from brisk_core.small_media import Small, make_small
 
@@ -49,7 +52,7 @@ ROLES = {
     "hand-off": "work handoff",
     "the database": "postgres",
 }
-MANAGER, START = "what starts them", "the start itself"
+MANAGER, START, CLOCK = "what starts them", "the start itself", "the clock"
 PROGRAMS = ("headers", "scan-0", "scan-1", "watch", "handoff")  # workers, by their names
 SPEC = "upload-wide-1080"  # of the shelf of every house
 ONCE = ("file.registered", "render.taken-in", "deliverable.added", "comment.made")  # that the trail may say
@@ -209,7 +212,9 @@ def below(pid: int) -> list[tuple[int, str]]:
 
 def strike(house: House, rng: random.Random) -> str:
     """Kill something of the house; return what, or nothing where it was not there."""
-    role = rng.choice([*ROLES, *ROLES, *ROLES, MANAGER, START])
+    role = rng.choice([*ROLES, *ROLES, *ROLES, MANAGER, START, CLOCK])
+    if role == CLOCK:
+        return role if set_clock(house, rng.choice((-3600, 3600))) else ""
     if role in (MANAGER, START):
         victims = [house.pid if role == MANAGER or house.starting is None else house.starting.pid]
     else:
@@ -225,6 +230,36 @@ def strike(house: House, rng: random.Random) -> str:
     if role == START and house.starting:
         house.starting.wait()
     return role
+
+
+_MOVE_WORK = SQL(
+    "UPDATE {} SET beat_at = beat_at + %s, queued_at = queued_at + %s WHERE state IN ('queued', 'running')"
+)
+
+
+def set_clock(house: House, ahead_s: int) -> bool:
+    """Let the house find its clock set back by so many seconds, or forward; return whether it does.
+
+    The clock of the machine stays: what the house wrote of the work that is under way is moved the other way.
+    """
+    web = next((pid for pid, line in below(house.pid) if "gunicorn" in line), 0)
+    address = re.search(r"(?:^|\0)DATABASE_URL=([^\0]+)", surroundings_of(web))
+    if not address:
+        return False
+    later = timedelta(seconds=ahead_s)
+    kinds = "SELECT table_name FROM information_schema.columns WHERE column_name = 'beat_at'"
+    try:
+        with psycopg.connect(address[1]) as database:
+            for (table,) in database.execute(kinds).fetchall():
+                database.execute(_MOVE_WORK.format(Identifier(table)), [later, later])
+            database.execute("UPDATE procrastinate_workers SET last_heartbeat = last_heartbeat + %s", [later])
+            database.execute("UPDATE procrastinate_jobs SET scheduled_at = scheduled_at + %s", [later])
+            database.execute(
+                "UPDATE procrastinate_periodic_defers SET defer_timestamp = defer_timestamp + %s", [ahead_s]
+            )
+    except psycopg.Error:
+        return False  # the database has just been killed, or begins
+    return True
 
 
 def send(house: House, base: Mapping[int, bytes], name: str, rng: random.Random) -> Sent:

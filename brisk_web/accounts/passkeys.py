@@ -37,6 +37,7 @@ from brisk_web.accounts.models import Passkey
 MOST = 10  #: passkeys of one person
 LONGEST_ANSWER = 20_000  #: letters of what a device answers
 _HANDLE_BYTES = 32
+_ENOUGH = f"You have {MOST} passkeys, which is as many as one may have; remove one first."
 #: Whatever a stranger's bytes may do to those who read them.
 _UNREADABLE = (
     ValueError,
@@ -61,7 +62,8 @@ class PasskeyRefused(Exception):
 
 def house_of(request: HttpRequest) -> str:
     """Return the name by which the house is opened here, without a port: what passkeys are made for."""
-    return request.get_host().rsplit(":", 1)[0].lower() if "]" not in request.get_host() else request.get_host()
+    host = request.get_host().lower()
+    return host if host.endswith("]") else host.rpartition(":")[0] or host
 
 
 def are_known_here(request: HttpRequest) -> bool:
@@ -88,7 +90,7 @@ def begin_adding(request: HttpRequest, person: User) -> tuple[dict[str, Any], di
         raise PasskeyRefused(said)
     of_person = list(person.passkeys.all())
     if len(of_person) >= MOST:
-        raise PasskeyRefused(f"You have {MOST} passkeys, which is as many as one may have; remove one first.")
+        raise PasskeyRefused(_ENOUGH)
     handle = bytes(of_person[0].handle) if of_person else secrets.token_bytes(_HANDLE_BYTES)
     name = person.get_username()
     options, state = _server(request).register_begin(
@@ -112,7 +114,7 @@ def add(request: HttpRequest, person: User, name: str, kept: Mapping[str, Any], 
     with transaction.atomic():
         User.objects.select_for_update().get(pk=person.pk)
         if person.passkeys.count() >= MOST:
-            raise PasskeyRefused(f"You have {MOST} passkeys, which is as many as one may have; remove one first.")
+            raise PasskeyRefused(_ENOUGH)
         added, is_new = Passkey.objects.get_or_create(
             credential_id=websafe_encode(credential.credential_id),
             defaults={
@@ -191,7 +193,7 @@ def _read(reading: Callable[[], _Read], owner: User | None = None) -> _Read:
 
 def _is_number(house: str) -> bool:
     try:
-        ipaddress.ip_address(house.split("]")[0].lstrip("["))
+        ipaddress.ip_address(house.strip("[]"))
     except ValueError:
         return False
     return True

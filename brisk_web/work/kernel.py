@@ -38,7 +38,7 @@ log = logging.getLogger(__name__)
 
 MOST_TRIES = 5  # at one stage of one row when workers die in it; then it has failed
 # Seconds before the tries after the first. Two deaths may be one accident of the machine; later ones outwait it.
-_PAUSES_S = (0, 0, 30, 120)
+PAUSES_S = (0, 0, 30, 120)
 _BEAT_S = 3.0  # seconds between two signs of life
 _REPORT_S = 0.3  # seconds between two writes of progress
 _MISTAKE = "a mistake of this application stopped {doing}; the worker's log has it"
@@ -211,7 +211,7 @@ class Kind(Generic[Row]):
             claim = Claim(kind=self, row=row)
             self._fail(claim, _DIED.format(tries=row.tries, doing=self.doing))
             return False
-        return self._queue_again(row, _PAUSES_S[min(max(row.tries, 1), len(_PAUSES_S)) - 1])
+        return self._queue_again(row, PAUSES_S[min(max(row.tries, 1), len(PAUSES_S)) - 1])
 
     def silent(self, seconds: float) -> QuerySet[Row]:
         """Return the running rows whose worker has given no sign of life for ``seconds``."""

@@ -7,18 +7,20 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.db.models import Count, Q
+from django.db.models.functions import Now
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateWorker
 
-from brisk_web.work.kernel import KINDS
-from brisk_web.work.models import Pause
-from brisk_web.work.room import has_room
+from brisk_web.work.kernel import KINDS, PAUSES_S
+from brisk_web.work.models import Pause, Work
+from brisk_web.work.room import LATER_S, has_room
 
 log = logging.getLogger(__name__)
 
 SILENT_S = 30.0  # a worker that has given no sign of life for so long is dead
+AHEAD_S = 5.0  # by how much a sign of life may lie ahead of the database's clock
 FORGOTTEN_S = 10.0  # a row that has waited so long has had time for its task to be put into the queue
 
 #: What upper applications mend by themselves at every sweep; each returns how many things it mended.
@@ -55,6 +57,7 @@ def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Sw
     if not has_room():
         log.warning("sweep: there is no room on the disk; all waits")
         return Swept(taken_up=0, given_up=0, knocked=0, mended=0)
+    bring_to_now()
     taken_up = given_up = knocked = 0
     paused = set(Pause.now().values_list("queue", flat=True))
     for kind in KINDS:
@@ -77,3 +80,27 @@ def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Sw
     if any((taken_up, given_up, knocked, swept.mended)):
         log.warning("sweep: %s", swept)
     return swept
+
+
+def bring_to_now() -> None:
+    """Bring times that lie ahead to now, as they do once the clock of the database was set back.
+
+    Else a worker that died then would pass for alive, and its rows for under way, until the clock is there again.
+    """
+    ahead = timedelta(seconds=AHEAD_S)
+    for model in {kind.model for kind in KINDS}:
+        rows = model._default_manager
+        rows.filter(state=Work.State.RUNNING, beat_at__gt=Now() + ahead).update(beat_at=Now())
+        rows.filter(state=Work.State.QUEUED, queued_at__gt=Now() + ahead).update(queued_at=Now())
+    with connection.cursor() as cursor:
+        cursor.execute(_WORKERS, [AHEAD_S])
+        cursor.execute(_TASKS, [[kind.name for kind in KINDS], max(*PAUSES_S, LATER_S) + AHEAD_S])
+
+
+_WORKERS = """
+    UPDATE procrastinate_workers SET last_heartbeat = now() WHERE last_heartbeat > now() + make_interval(secs => %s)
+"""
+_TASKS = """
+    UPDATE procrastinate_jobs SET scheduled_at = now()
+    WHERE status = 'todo' AND task_name = ANY(%s) AND scheduled_at > now() + make_interval(secs => %s)
+"""

@@ -5,12 +5,13 @@ from __future__ import annotations
 import errno
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
 from typing import Any
 from unittest import mock
 
 from django.conf import settings
 from django.db import OperationalError, connection, transaction
-from django.db.models import Q
+from django.db.models import F, Q
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 from psycopg.errors import DiskFull
@@ -245,6 +246,47 @@ class KernelTest(QueueTestCase):
         self.assertEqual(self.state(), ("failed", 5, 5))
         self.assertEqual(self.row.error, "the worker died 5 times while adding up")
         self.assertEqual(self.pauses(), [0, 0, 30, 120])
+
+    def set_back(self, hours: int) -> None:
+        """Let the clock of the database have been set back: all that it wrote lies ahead."""
+        later = timedelta(hours=hours)
+        StemCheck.objects.update(queued_at=F("queued_at") + later, beat_at=F("beat_at") + later)
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "UPDATE procrastinate_jobs SET scheduled_at = scheduled_at + make_interval(hours => %s)", [hours]
+            )
+
+    def test_what_is_lost_is_found_when_the_clock_was_set_back(self) -> None:
+        claim = add_up.claim(self.row.pk)
+        assert claim
+        self.set_back(1)
+        self.assertEqual(sweep.sweep().taken_up, 0)  # its worker may live and gives a sign within seconds
+        StemCheck.objects.update(beat_at=F("beat_at") - timedelta(seconds=sweep.SILENT_S))
+        self.assertEqual(sweep.sweep().taken_up, 1)
+        self.assertEqual(self.jobs(), 1)
+        ProcrastinateJob.objects.all().delete()  # the task is lost, and the row waits since an hour from now
+        self.set_back(1)
+        self.assertEqual(sweep.sweep().knocked, 0)
+        StemCheck.objects.update(queued_at=F("queued_at") - timedelta(seconds=sweep.FORGOTTEN_S))
+        self.assertEqual(sweep.sweep().knocked, 1)
+
+    def test_tasks_that_wait_do_not_wait_an_hour_more(self) -> None:
+        for wait_s in (30, 120):
+            add_up.knock(self.row.pk, wait_s)
+        sweep.sweep()
+        self.assertEqual(self.pauses(), [30, 120])
+        self.set_back(1)
+        sweep.sweep()
+        self.assertEqual(self.pauses(), [0, 0])
+
+    def test_a_worker_that_died_before_the_clock_was_set_back_is_told_silent(self) -> None:
+        ahead = timezone.now() + timedelta(days=1)
+        with connection.cursor() as cursor:
+            cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (%s)", [ahead])
+        sweep.sweep()
+        late = timezone.now() + timedelta(seconds=sweep.SILENT_S + 1)
+        with mock.patch.object(sweep.timezone, "now", return_value=late):
+            self.assertEqual(sweep.count_workers(), {"alive": 0, "silent": 1})
 
     def test_what_was_interrupted_is_tried_again_and_given_up_after_five(self) -> None:
         def interrupted(claim: Claim[StemCheck]) -> None:
