@@ -98,13 +98,9 @@ start_database() {
     as_server "$bin/initdb" -D "$folder/data" -U brisk --pwfile="$folder/password" -A scram-sha-256 -E UTF8 \
       --locale=C.UTF-8 --no-sync >"$folder.initdb.log" 2>&1 || { say "initdb failed; see $folder.initdb.log"; exit 1; }
   fi
-  local port try
+  local port
   port="$(cat "$folder/port" 2>/dev/null || true)"
-  for try in $(seq 120); do # one whose house was killed may still be closing
-    as_server "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1 || break
-    [ -n "$port" ] && "$bin/pg_isready" -q -h 127.0.0.1 -p "$port" && break
-    sleep 0.5
-  done
+  end_former_database "$folder" serves
   if ! { [ -n "$port" ] && "$bin/pg_isready" -q -h 127.0.0.1 -p "$port" && [ -s "$folder/data/postmaster.pid" ]; }; then
     port="$(python3 -c 'import socket; s = socket.socket(); s.bind(("127.0.0.1", 0)); print(s.getsockname()[1])')"
     echo "$port" >"$folder/port"
@@ -118,6 +114,25 @@ start_database() {
   export DATABASE_URL="$OWN_DATABASE/brisk"
   "$bin/psql" "$OWN_DATABASE/postgres" -tAq -c "SELECT 1 FROM pg_database WHERE datname = 'brisk'" | grep -q 1 ||
     "$bin/psql" "$OWN_DATABASE/postgres" -q -c "CREATE DATABASE brisk"
+}
+
+# end_former_database FOLDER [serves]: waits until a server of our own, whose house was killed, is gone, or serves. Ended
+# in the very moment in which it begins anew, it can stay between the two for good; after a minute it is killed.
+end_former_database() {
+  local bin=/usr/lib/postgresql/15/bin folder="$1" pid port try
+  port="$(cat "$folder/port" 2>/dev/null || true)"
+  for try in $(seq 120); do
+    as_server "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1 || return 0
+    [ "${2:-}" != serves ] || [ -z "$port" ] || ! "$bin/pg_isready" -q -h 127.0.0.1 -p "$port" || return 0
+    sleep 0.5
+  done
+  say "A database of this house neither serves nor ends; it is killed."
+  as_server "$bin/pg_ctl" -D "$folder/data" -m immediate -t 10 -w stop >/dev/null 2>&1 && return 0
+  pid="$(head -n 1 "$folder/data/postmaster.pid" 2>/dev/null || true)"
+  if [ -n "$pid" ] && grep -qsF "$folder/data" "/proc/$pid/cmdline"; then
+    kill -KILL "$pid"
+    sleep 1
+  fi
 }
 
 # use_application_role: from here on our own database is used as a role that can do no more than web and workers need.
