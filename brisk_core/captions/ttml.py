@@ -142,11 +142,10 @@ class _Reader:
             base = parent.last_end
         if self.clock is Clock.TIMECODE:
             base = Fraction(0)  # labels, not lengths
-        begin, end, length = times = [self._time(said.get(key), line) for key in ("begin", "end", "dur")]
+        times = {key: self._time(said.get(key), line) for key in ("begin", "end", "dur")}
+        begin, end, length = times.values()
         element.own_times = True
-        element.unread = any(
-            said.get(key) and time is None for key, time in zip(("begin", "end", "dur"), times, strict=True)
-        )
+        element.unread = any(key in said and time is None for key, time in times.items())
         element.begin = base + begin if begin is not None else base if end is not None or length is not None else None
         ends = [base + end] if end is not None else []
         ends += [element.begin + length] if length is not None and element.begin is not None else []

@@ -19,7 +19,8 @@ RATE = 48_000  #: Hz at which sounds are compared
 _MOST_TOGETHER = 8  # tracks of one channel that are read as one
 _EARLY_ROLL = 0.4  # seconds decoded before a window, so that coders have settled
 
-_FULL_SCALE = {"s16": 1 << 15, "s16p": 1 << 15, "s32": 1 << 31, "s32p": 1 << 31}  # of samples that are whole numbers
+#: Forms of samples, side by side or in planes, that are brought to full scale 1 as the library's resampler does.
+_FULL_SCALE = {"flt": 1, "fltp": 1, "s16": 1 << 15, "s16p": 1 << 15, "s32": 1 << 31, "s32p": 1 << 31}
 _LOOSE = 2.0  # samples by which times of frames may lie apart from where the ones before end
 _TOLD_BY = 1.0  # seconds at the beginning of a track that tell where its frames begin
 
@@ -194,11 +195,11 @@ def _settled(run: _Run, phase: int) -> float:
 def _resampled(frames: Sequence[Any], layout: str) -> Samples:
     """Samples at ``RATE`` and full scale 1, by the library's resampler where they are not that already."""
     form = frames[0].format
-    if frames[0].sample_rate == RATE and (form.name == "fltp" or form.name in _FULL_SCALE):
+    if frames[0].sample_rate == RATE and form.name in _FULL_SCALE:
         own = np.concatenate([frame.to_ndarray() for frame in frames], axis=1)
         if form.is_packed:
             own = own.reshape(-1, len(frames[0].layout.channels)).T
-        return np.ascontiguousarray(own, np.float32) * np.float32(1 / _FULL_SCALE.get(form.name, 1))
+        return np.ascontiguousarray(own, np.float32) * np.float32(1 / _FULL_SCALE[form.name])
     resampler = av.AudioResampler(format="fltp", layout=layout, rate=RATE)
     pieces = [
         np.asarray(piece.to_ndarray(), np.float32) for frame in (*frames, None) for piece in resampler.resample(frame)

@@ -223,7 +223,9 @@ class SoundMeter:
         return [strength for strength, _ in found], [at for _, at in found]
 
     def _hard_edges(self, begin: int, end: int) -> NDArray[np.uint32]:
-        """In which finer steps sound begins or ends from one sample to the next, beside nothing: a bit for each."""
+        """In which finer steps sound begins or ends from one sample to the next, beside nothing: by channel, a bit for
+        each step, the lowest for the first.
+        """
         found = np.zeros(self.channels, np.uint32)
         size = np.abs(self._padded(begin - _BESIDE_EDGE, end + _BESIDE_EDGE))
         sounds = size > _NOTHING

@@ -93,10 +93,8 @@ def _dropouts(rows: NDArray[Any]) -> Times:
     for channel in range(rows["fine"].shape[1] if len(rows) else 0):
         levels = rows["fine"][:, channel].reshape(-1).astype(np.int64)
         quiet = runs(levels <= _GONE)
-        pauses = np.array([(start, _left(levels, start, end)) for start, end in quiet]).reshape(-1, 2)
-        at_once = np.array([(*gap, _left(levels, *gap)) for gap in quiet if _is_gone_at_once(levels, *gap)]).reshape(
-            -1, 3
-        )
+        pauses = np.array([(start, end, _left(levels, start, end)) for start, end in quiet]).reshape(-1, 3)
+        at_once = pauses[[_is_gone_at_once(levels, *gap) for gap in quiet]]
         hard = _hard_steps(rows["hard"][:, channel])
         gone = [
             (start, end)
@@ -184,8 +182,8 @@ def _hard_steps(bits: NDArray[np.uint32]) -> NDArray[np.bool_]:
 def _is_cut_throughout(gap: tuple[int, int], left: float, at_once: NDArray[np.float64]) -> bool:
     """Is it one of many, which are a good part of the sound around, as of a gate, beeps, chords cut off, or dry words?
 
-    ``at_once`` are all stretches in which sound stops and begins again at once, however long: where each starts and
-    ends, and what is left there, one a row in order.
+    ``at_once`` are those pauses (as in ``_goes_quiet_often``) in which sound stops and begins again at once, however
+    long.
     """
     first, last = np.searchsorted(at_once[:, 0], (gap[0] - 2 * _AROUND, gap[0] + 2 * _AROUND + 1))
     alike = at_once[first:last][at_once[first:last, 2] <= max(left + _UNDER, _NOTHING)]
@@ -201,11 +199,12 @@ def _is_cut_throughout(gap: tuple[int, int], left: float, at_once: NDArray[np.fl
 def _goes_quiet_often(levels: NDArray[np.int64], gap: tuple[int, int], pauses: NDArray[np.float64]) -> bool:
     """Is as little left between sounds time and again around a gap, as where a gate closes between words?
 
-    ``pauses`` are where the track is quiet and what is left there, one a row in order.
+    ``pauses`` are the stretches in which the track is quiet: where each starts and ends, and what is left there, one a
+    row in order.
     """
     first, last = np.searchsorted(pauses[:, 0], (gap[0] - _AROUND, gap[0] + _AROUND + 1))
     left = max(_left(levels, *gap) + _UNDER, _NOTHING)
-    return int(np.count_nonzero(pauses[first:last, 1] <= left)) > _OFTEN
+    return int(np.count_nonzero(pauses[first:last, 2] <= left)) > _OFTEN
 
 
 def _is_cut_off(levels: NDArray[np.int64], start: int, end: int) -> bool:

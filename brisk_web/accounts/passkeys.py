@@ -35,7 +35,7 @@ from fido2.webauthn import (
 from brisk_web.accounts.models import Passkey
 
 MOST = 10  #: passkeys of one person
-LONGEST_ANSWER = 20_000  #: letters of what a device answers
+_LONGEST_ANSWER = 20_000  # letters of what a device answers
 _HANDLE_BYTES = 32
 _ENOUGH = f"You have {MOST} passkeys, which is as many as one may have; remove one first."
 #: Whatever a stranger's bytes may do to those who read them.
@@ -177,7 +177,7 @@ def _server(request: HttpRequest) -> Fido2Server:
 
 def _parsed(answer: str) -> dict[str, Any]:
     """What a browser sent, in JSON; raises what ``_read`` hears."""
-    if len(answer) > LONGEST_ANSWER:
+    if len(answer) > _LONGEST_ANSWER:
         raise ValueError(f"{len(answer)} letters")
     return dict(json.loads(answer))
 

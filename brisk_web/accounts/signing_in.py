@@ -41,8 +41,8 @@ _LONGEST_AGENT = 300  # letters of what a browser says of itself
 _LONGEST_NAME = 150  # letters of a name, as Django keeps it
 #: In a session of somebody whose password was given by another person.
 OWES_PASSWORD = "owes-password"  # noqa: S105 - a key, no password
-#: In a session: it was begun by a provider or a passkey, which have steps of their own; a code is asked for.
-_STEPS_OF_ITS_OWN, _STEP_TAKEN = "by-provider", "step-taken"
+_STEPS_OF_ITS_OWN = "by-provider"  # in a session: it was begun by a provider or a passkey, which ask enough themselves
+_STEP_TAKEN = "step-taken"  # in a session: its person is asked for a code at every sign-in
 SEEN = "seen"  #: in a session: the second at which its person acted last
 SIGNED_IN_FROM = "signed-in-from"  #: in a session: browser, address and second at which it was begun
 _SEEN_EVERY_S = 60

@@ -20,7 +20,7 @@ from brisk_web.work.room import LATER_S, has_room
 log = logging.getLogger(__name__)
 
 SILENT_S = 30.0  # a worker that has given no sign of life for so long is dead
-AHEAD_S = 5.0  # by how much a sign of life may lie ahead of the database's clock
+_AHEAD_S = 5.0  # by how much a sign of life may lie ahead of the database's clock
 FORGOTTEN_S = 10.0  # a row that has waited so long has had time for its task to be put into the queue
 
 #: What upper applications mend by themselves at every sweep; each returns how many things it mended.
@@ -57,7 +57,7 @@ def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Sw
     if not has_room():
         log.warning("sweep: there is no room on the disk; all waits")
         return Swept(taken_up=0, given_up=0, knocked=0, mended=0)
-    bring_to_now()
+    _bring_to_now()
     taken_up = given_up = knocked = 0
     paused = set(Pause.now().values_list("queue", flat=True))
     for kind in KINDS:
@@ -82,19 +82,19 @@ def sweep(*, silent_s: float = SILENT_S, forgotten_s: float = FORGOTTEN_S) -> Sw
     return swept
 
 
-def bring_to_now() -> None:
+def _bring_to_now() -> None:
     """Bring times that lie ahead to now, as they do once the clock of the database was set back.
 
     Else a worker that died then would pass for alive, and its rows for under way, until the clock is there again.
     """
-    ahead = timedelta(seconds=AHEAD_S)
+    ahead = timedelta(seconds=_AHEAD_S)
     for model in {kind.model for kind in KINDS}:
         rows = model._default_manager
         rows.filter(state=Work.State.RUNNING, beat_at__gt=Now() + ahead).update(beat_at=Now())
         rows.filter(state=Work.State.QUEUED, queued_at__gt=Now() + ahead).update(queued_at=Now())
     with connection.cursor() as cursor:
-        cursor.execute(_WORKERS, [AHEAD_S])
-        cursor.execute(_TASKS, [[kind.name for kind in KINDS], max(*PAUSES_S, LATER_S) + AHEAD_S])
+        cursor.execute(_WORKERS, [_AHEAD_S])
+        cursor.execute(_TASKS, [[kind.name for kind in KINDS], max(*PAUSES_S, LATER_S) + _AHEAD_S])
 
 
 _WORKERS = """

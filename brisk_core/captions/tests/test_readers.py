@@ -231,13 +231,13 @@ class TtmlTest(TestCase):
     def test_a_time_that_cannot_be_read_is_told_once(self) -> None:
         cues = (
             '<p begin="1s" end="2s">One</p>\n<p begin="soon">Two</p>\n'
-            '<p begin="5s" end="later">Three</p>\n<p>Four</p>\n<p end="9s">Five</p>'
+            '<p begin="5s" end="later">Three</p>\n<p>Four</p>\n<p end="9s">Five</p>\n<p begin="">Six</p>'
         )
         text = f'<tt xmlns="http://www.w3.org/ns/ttml" xml:lang="en"><body><div>\n{cues}\n</div></body></tt>'
         found = read_captions(text.encode(), "film.ttml")
         self.assertEqual([one.lines for one in found.captions], [("One",), ("Three",), ("Five",)])
         self.assertEqual(found.captions[2].start, 0)
-        self.assertEqual([line for line, _ in remarks(found, Oddity.UNREADABLE)], [3, 4, 5])
+        self.assertEqual([line for line, _ in remarks(found, Oddity.UNREADABLE)], [3, 4, 5, 7])
 
     def test_clock_times_that_a_clock_does_not_have(self) -> None:
         for time, says in (

@@ -56,7 +56,7 @@ class PasskeyTestCase(HouseMixin, TestCase):
 
     def sign(self, device: SoftDevice, browser: Client | None = None, to: str = "/jobs/", **wrong: Any) -> Any:
         browser = browser or SecureClient()
-        AccessAttempt.objects.all().delete()  # or the throttle answers after six
+        AccessAttempt.objects.all().delete()  # or the throttle answers after some
         options = options_of(browser.get("/sign-in/passkey", {"next": to}))
         answer = browser.post("/sign-in/passkey", {"answer": device.signed(options, **wrong)}, follow=True)
         answer.is_in = SESSION_KEY in browser.session
